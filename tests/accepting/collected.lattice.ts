@@ -1,4 +1,4 @@
-import { type Failure, namedRows, table, test } from 'red-lattice';
+import { cell, dataFile, type Failure, namedRows, table, test } from 'red-lattice';
 import { keepDecimals } from '../../src/accepting/change.ts';
 import { collectChanges, type TestedResult } from '../../src/accepting/collect.ts';
 import { chooseContents, describeLines, keepLineEndings } from '../../src/accepting/whole-files.ts';
@@ -135,21 +135,7 @@ export const lines = test(
 export const decimals = test(
   '{text} replaces {before} as {written}',
   {
-    cases: table(
-      ['text', 'before', 'written'],
-      [
-        ['16.1', '15.30', '16.10'],
-        ['16', '15.0', '16.0'],
-        ['16', '15.000', '16.000'],
-        ['-16', '-15.25', '-16.00'],
-        ['16.15', '15.3', '16.15'],
-        ['16.155', '15.30', '16.155'],
-        ['16', '15', '16'],
-        ['16', 'none', '16'],
-        ['none', '15.0', 'none'],
-        ['1e21', '15.0', '1e21'],
-      ],
-    ),
+    cases: dataFile('decimals.csv', { columns: { text: cell.text, before: cell.text, written: cell.text } }),
   },
   ({ row: { text, before, written }, check }) => check.equal(keepDecimals(text, before), written),
 );

@@ -1,4 +1,4 @@
-import { cell, dataFile, namedRows, range, suite, table, test, values } from 'red-lattice';
+import { cell, dataFile, namedRows, range, suite, test, values } from 'red-lattice';
 import { classifyBuiltInFormat, classifyNumberFormat, formatSerialDate, toSerialDate } from '../../src/cases/data/workbook-numbers.ts';
 import { createRandom } from '../../src/cases/random.ts';
 import { formatLocation } from '../../src/problems/source-location.ts';
@@ -50,23 +50,7 @@ export const workbooks = suite('a workbook', [
   test(
     'shows a {kind} with the format {code}',
     {
-      cases: table(
-        ['code', 'kind'],
-        [
-          ['0.00', 'number'],
-          ['#,##0;[Red]-#,##0', 'number'],
-          ['[$USD-409]#,##0.00', 'number'],
-          ['0 "days"', 'number'],
-          ['0\\d_y*h', 'number'],
-          ['yyyy-mm-dd', 'date'],
-          ['[$-409]d mmm;@', 'date'],
-          ['mmm', 'date'],
-          ['yyyy-mm-dd hh:mm', 'date'],
-          ['hh:mm', 'time'],
-          ['[h]:mm', 'time'],
-          ['[mm]:ss', 'time'],
-        ],
-      ),
+      cases: dataFile('number-formats.csv', { columns: { code: cell.text, kind: cell.text } }),
     },
     ({ row, check }) => check.equal(classifyNumberFormat(row.code), row.kind),
   ),
@@ -196,22 +180,7 @@ export const serials = test(
 );
 
 export const kinds = test('cells of a workbook have their type: {cell} in a workbook from {from}', {
-  cases: table(['cell', 'from', 'value'], [
-    ['<c s="1"><v>24107</v></c>', '1', '1970-01-01'],
-    ['<c s="1"><v>24107</v></c>', 'true', '1970-01-01'],
-    ['<c s="1"><v>25569</v></c>', '0', '1970-01-01'],
-    ['<c t="d"><v>2031-04-01T00:00:00.000Z</v></c>', '0', '2031-04-01'],
-    ['<c t="d"><v>2031-04-01T06:30:00Z</v></c>', '0', '2031-04-01T06:30:00Z'],
-    ['<c t="b"><v>true</v></c>', '0', 'true'],
-    ['<c t="b"><v>0</v></c>', '0', 'false'],
-    ['<c t="str"><v>N4</v></c>', '0', 'N4'],
-    ['<c t="str"><v> </v></c>', '0', ''],
-    ['<c t="s"><v>0</v></c>', '0', 'quay'],
-    ['<c t="s"><v>1</v></c>', '0', ''],
-    ['<c t="s"><v>9</v></c>', '0', ''],
-    ['<c><v>1e3</v></c>', '0', '1000'],
-    ['<c><v></v></c>', '0', ''],
-  ] as const),
+  cases: dataFile('workbook-cells.csv', { columns: { cell: cell.text, from: cell.text, value: cell.text.default('') } }),
 }, async ({ row, check }) => {
   const book = zip({
     'xl/workbook.xml': `<workbook xmlns:r="y"><workbookPr date1904="${row.from}"/><sheets><sheet name="S" r:id="r"/></sheets></workbook>`,

@@ -255,76 +255,7 @@ export const looks = suite('a record for people', { timeout: 60_000 }, [
     const { status, output } = await runCommand(['report', 'bad'], outcomes.folder);
     check.equal([status, plain(output)], [0, plain(outcomes.bad.output)]);
   }),
-
-  testWith({ outcomes })('shows a matrix as a grid of the columns that explain its failures', async ({ check }, { outcomes }) => {
-    const { output } = await runCommand(['report', 'bad', '--grid'], outcomes.folder);
-    check.includes(
-      output,
-      `{hull} of {loa} m in {season}  outcomes.lattice.ts
-                loa
-  hull  season  6      9      12     15
-  mono  summer  ▪ 2    ▪ 2    ▪ 2    ▪ 2
-        winter  ▪ 2    ▪ 2    ▪ 2    ▪ 2
-  cat   summer  ▪ 2    ▪ 2    ▪ 2    ▪ 2
-        winter  ✗ 2/2  ✗ 2/2  ✗ 2/2  ✗ 2/2
-  tri   summer  ▪ 2    ▪ 2    ▪ 2    ▪ 2
-        winter  ▪ 2    ▪ 2    ▪ 2    ▪ 2
-`,
-    );
-  }),
-
-  testWith({ outcomes })('arranges a grid by the requested columns', async ({ check }, { outcomes }) => {
-    const { output } = await runCommand(['report', 'bad', '--grid-by', 'power/hull,season'], outcomes.folder);
-    check.includes(
-      output,
-      `         hull, season
-  power  mono summer  mono winter  cat summer  cat winter  tri summer  tri winter
-  true   ▪ 4          ▪ 4          ▪ 4         ✗ 4/4       ▪ 4         ▪ 4
-  false  ▪ 4          ▪ 4          ▪ 4         ✗ 4/4       ▪ 4         ▪ 4
-`,
-    );
-  }),
-
-  testWith({ outcomes })('sorts tests', { cases: namedRows({ name: { sort: 'name' }, time: { sort: 'time' } }) }, async ({ row, check }, { outcomes }) => {
-    const { output } = await runCommand(['report', 'bad', '--sort', row.sort], outcomes.folder);
-    const [tests = ''] = output.split('\n\n✗ 1.');
-    const times = [...tests.matchAll(/ ([\d.]+) ms/g)].map(([, time]) => Number(time));
-    const titles = [...(tests.split('  the office\n')[1] ?? '').matchAll(/^ {4}. (\S.*?) {2}/gm)].map(([, title]) => title as string);
-    if (row.sort === 'time')
-      check.equal(
-        times,
-        [...times].sort((a, b) => b - a),
-      );
-    else check.equal(titles, [...titles].sort());
-    check.holds(times.length > 5 && (row.sort === 'time' || titles.length > 5));
-  }),
 ]);
-
-export const timelines = test('a timeline has the lanes on one axis, and a fixture of the run once', ({ check }) => {
-  const times = { setup: 20, body: 100, teardown: 30 };
-  const lane = function* (number: number, at: number): Generator<JournalEntry> {
-    yield { type: 'header', version: 6, lane: number };
-    yield { type: 'running', at };
-    yield { type: 'span', span: { kind: 'setup', fixture: 'harbour office', scope: 'run', owner: 'run', start: 0, milliseconds: 50 } };
-    const name = { test: 0, ordinal: number, id: `case ${number}`, title: `case ${number}`, row: {}, tags: [], attachments: [] };
-    yield { type: 'ended', result: { ...EMPTY_OUTCOME, ...name, status: 'passed', start: 50, times } };
-  };
-  const shown = renderTimeline(
-    function* () {
-      yield* lane(1, 1150);
-      yield* lane(0, 1000);
-    },
-    80,
-    plainStyle,
-  );
-  const begin = (label: string): number => (shown.find((line) => line.trimStart().startsWith(label)) ?? '').indexOf('█');
-  check.equal(
-    shown.filter((line) => /^lane|office/.test(line)).map((line) => line.split('  ')[0]),
-    ['lane 0', 'harbour office (run)', 'lane 1'],
-  );
-  check.holds(begin('case 0') < begin('case 1'), shown.join('\n'));
-  check.matches(shown[0], / 0 +350 ms$/);
-});
 
 export const longTimelines = test('a lane of {cases} cases has {bars} bars in a timeline', {
   cases: table(

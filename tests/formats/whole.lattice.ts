@@ -47,6 +47,10 @@ export const whole = test(
         file: 'sorted-with-grids.txt',
         make: () => print((terminal) => printRecord(later(), folder, { sort: 'time', grid: true }, terminal), { width: 70 }),
       },
+      requested: {
+        file: 'requested-grid.txt',
+        make: () => print((terminal) => printRecord(later(), folder, { sort: 'name', gridBy: { down: ['power'], across: ['hull', 'season'] } }, terminal)),
+      },
       cases: { file: 'cases.txt', make: () => print((terminal) => printCases(later().entries, terminal)) },
       timeline: { file: 'timeline.txt', make: () => `${renderTimeline(later().entries, 100, plainStyle).join('\n')}\n` },
       narrow: { file: 'narrow-timeline.txt', make: () => `${renderTimeline(earlier().entries, 50, colourStyle).join('\n')}\n` },
