@@ -1,6 +1,6 @@
 import { readdir, readFile, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { fixture, namedRows, suite, testWith } from 'red-lattice';
+import { cell, dataFile, fixture, suite, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { runCommand } from '../program.ts';
 import { makeProject } from '../project.ts';
@@ -125,45 +125,13 @@ export const years = test('years {month}', { cases: table(['hull', 'month', 'gue
   inProject(
     '{what}: exit status {status}',
     {
-      cases: namedRows<{ what: string; args: readonly string[]; status: number; says: string; test?: string }>({
-        none: { what: 'nothing fails', args: ['narrow', '--title', 'is fine'], status: 0, says: 'nothing failed that more rows can explain' },
-        nothing: { what: 'nothing is selected', args: ['narrow', '--title', 'no such title'], status: 3, says: 'no such title' },
-        extension: { what: 'an unknown kind of file', args: ['narrow', '--export', 'tried.xls'], status: 2, says: 'the file must end in .csv, .json, .jsonl' },
-        vary: {
-          what: 'a column that no failing test has',
-          args: ['narrow', '--title', 'price', '--vary', 'season,hul'],
-          status: 2,
-          says: '--vary hul: no failing test has this column; the columns are season, hull, crew, pet, fee',
-        },
-        budget: { what: 'the budget is used up', args: ['narrow', '--title', 'price', '--budget', '1'], status: 1, says: '0 of 1 failing test explained' },
-        flaky: {
-          what: 'a row passes when it runs again',
-          test: `import { existsSync, writeFileSync } from 'node:fs';
-          export const x = test('x', { cases: values('n', [1, 2, 3]) }, ({ row, check }) => { const isFirst = !existsSync('ran'); if (row.n === 2) writeFileSync('ran', ''); check.holds(row.n !== 2 || !isFirst); });`,
-          args: ['narrow', 'c.lattice.mjs'],
-          status: 1,
-          says: 'n=2: passed when it ran again',
-        },
-        single: {
-          what: 'a test without rows fails',
-          test: `export const x = test('x', ({ check }) => check.holds(false));`,
-          args: ['narrow', 'c.lattice.mjs'],
-          status: 1,
-          says: 'no other row to compare it with',
-        },
-        setup: {
-          what: 'a setup fails',
-          test: `const x = fixture('x', { setup: () => { throw new Error('no basin'); } }); export const y = test('y', { needs: { x }, cases: values('n', [1, 2]) }, () => undefined);`,
-          args: ['narrow', 'c.lattice.mjs'],
-          status: 1,
-          says: 'nothing failed that more rows can explain',
-        },
-        broken: { what: 'a file does not load', test: `throw new Error('no tide');`, args: ['narrow', 'c.lattice.mjs'], status: 2, says: 'no tide' },
+      cases: dataFile('narrow-outcomes.yaml', {
+        columns: { what: cell.text, args: cell.text, status: cell.integer, says: cell.text, test: cell.text.optional() },
       }),
     },
     async ({ row, check }, { project }) => {
       if (row.test !== undefined) await writeFile(join(project, 'c.lattice.mjs'), `import { fixture, test, values } from 'red-lattice';\n${row.test}`);
-      const { status, output } = await runCommand(row.args, project);
+      const { status, output } = await runCommand(['narrow', ...row.args.split(' ')], project);
       check.equal(status, row.status);
       check.includes(output, row.says);
     },

@@ -284,27 +284,6 @@ export const records = suite('reading a record', [
     );
   }),
 
-  test('a row that a compact line cannot contain is written in full: {why}', {
-    cases: table(
-      ['why', 'row'],
-      [
-        ['no number', { nights: Number.NaN }],
-        ['the sign of a zero', { nights: -0 }],
-        ['an invalid date', { nights: new Date(Number.NaN) }],
-        ['a list', { nights: [1] }],
-        ['another column', { night: 1 }],
-        ['one more', { nights: 1, hull: 'cat' }],
-        ['none', {}],
-      ],
-    ),
-  }, ({ row, check }) => {
-    const lines = new Utf8LineBuffer();
-    lines.text('before');
-    const pass = { test: 0, ordinal: 1, duplicateIndex: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: row.row };
-    check.equal(new PassWriter().write(pass, ['nights'], lines, JSON.stringify), false);
-    check.equal(new TextDecoder().decode(lines.take()), 'before');
-  }),
-
   test('an incomplete line is left out', ({ check }) => {
     const line = passLine({ ...onePass, row: { hull: 'cat', nights: 2 } });
     for (let length = 1; length < line.length; length++) check.equal(new JournalReader().read(line.slice(0, length)), undefined, line.slice(0, length));

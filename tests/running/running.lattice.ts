@@ -67,32 +67,6 @@ export const steps = suite('steps', [
   }),
 ]);
 
-export const precedence = test('several failures count as {status}', {
-  cases: namedRows<{ fails: boolean; tears: boolean; known: boolean; skips: boolean; status: string }>({
-    'failed and torn': { fails: true, tears: true, known: false, skips: false, status: 'failed/check' },
-    'known and torn': { fails: true, tears: true, known: true, skips: false, status: 'errored/teardown' },
-    'known alone': { fails: true, tears: false, known: true, skips: false, status: 'known-failure/check' },
-    'known and fixed': { fails: false, tears: false, known: true, skips: false, status: 'failed/unexpected-pass' },
-    'failed, then skipped': { fails: true, tears: false, known: false, skips: true, status: 'failed/check' },
-    'skipped alone': { fails: false, tears: false, known: false, skips: true, status: 'skipped' },
-    'torn alone': { fails: false, tears: true, known: false, skips: false, status: 'errored/teardown' },
-  }),
-}, async ({ row, check }) => {
-  const ink = fixture('ink', {
-    setup: () => 'ink',
-    teardown() {
-      if (row.tears) throw new Error('spilt');
-    },
-  });
-  const { statuses } = await runInside([
-    test('case', { needs: { ink }, knownFailure: row.known ? 'known-failure' : undefined }, ({ check, skip }) => {
-      check.equal(row.fails, false);
-      if (row.skips) skip('no wind');
-    }),
-  ]);
-  check.equal(statuses['case'], row.status);
-});
-
 export const concurrency = suite('concurrency', [
   test('of {allowed} lets {most} cases overlap', {
     cases: table(
@@ -353,33 +327,6 @@ export const afterwards = test('what a case does after its end is reported with 
     onEvent: (event) => event.type === 'problem' && said.push(formatProblem(event.problem)),
   });
   check.equal(said, [row.says]);
-});
-
-export const tornDown = test('a cleanup that throws is a teardown error, and the others run: {how}', {
-  cases: table(['how', 'clean'], [
-    [
-      'at once',
-      () => {
-        throw new Error('stuck');
-      },
-    ],
-    [
-      'later',
-      async () => {
-        throw new Error('stuck');
-      },
-    ],
-  ] as const),
-}, async ({ row, check }) => {
-  const trace: string[] = [];
-  const { seen } = await runInside([
-    test('case', ({ defer }) => {
-      defer(() => trace.push('first'));
-      defer(row.clean);
-      defer(() => trace.push('third'));
-    }),
-  ]);
-  check.equal([seen[0]?.status, seen[0]?.result.failures.map(({ message }) => message), trace], ['errored/teardown', ['Error: stuck'], ['third', 'first']]);
 });
 
 export const identity = test('a body knows its id, its title and its row', async ({ check }) => {
