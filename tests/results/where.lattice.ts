@@ -125,6 +125,15 @@ export const where = suite('where it fails', [
     check.equal([two.causes, two.suspects?.isLikelyCause], [[], true]);
   }),
 
+  test('a word is found that two failing rows of many have', ({ check }) => {
+    const rows = every((i) => ({ note: `${words[i % 14]} ${i === 5 || i === 640 ? 'sunk' : 'calm'} ${hulls[i % 3]}` }), 1000);
+    const { causes } = judged(rows, ({ note }) => String(note).includes('sunk'));
+    check.equal(
+      causes.map(({ conditions }) => conditions.map(formatCondition)),
+      [['note contains "sunk"']],
+    );
+  }),
+
   test('counts all cases, even if only some of them are examined', ({ check }) => {
     const many = every((i) => ({ nights: i % 50, berth: `N${i % 9}`, loa: i % 31 }), 60_000);
     const found = judged(many, (row) => row['berth'] === 'N4' && (row['nights'] as number) >= 40);

@@ -658,6 +658,29 @@ export const outcomes = [
     afterwards: '+office +quay body abort late -quay -office ',
   },
   {
+    name: 'the command is killed while a case waits for a lock',
+    files: {
+      'a.lattice.mjs': `
+        import { appendFileSync } from 'node:fs';
+        export const lifts = test('lifts', { locks: ['crane'], timeout: 60_000 }, ({ signal }) => new Promise((done) => {
+          appendFileSync('order.txt', 'lifts ');
+          signal.addEventListener('abort', done);
+        }));`,
+      'b.lattice.mjs': `
+        import { appendFileSync, existsSync } from 'node:fs';
+        const quay = fixture('quay', { scope: 'file', setup: () => 'quay', teardown: () => appendFileSync('order.txt', '-quay ') });
+        export const moors = test('moors', { needs: { quay }, timeout: 60_000 }, async ({ eventually }) => {
+          await eventually(() => existsSync('order.txt'), { timeout: 50_000 });
+          appendFileSync('order.txt', 'moors ');
+        });
+        export const waits = test('waits', { needs: { quay }, locks: ['crane'] }, () => appendFileSync('order.txt', 'waits '));`,
+    },
+    args: ['run', '--lanes', '2'],
+    signals: [['SIGKILL', 'moors']],
+    status: 'SIGKILL',
+    afterwards: 'lifts moors -quay ',
+  },
+  {
     name: 'many failures stay readable',
     files: Object.fromEntries([
       [
