@@ -10,7 +10,7 @@ import { createRecord, writeInfo } from '../node/record.ts';
 import { encodeEntry, type JournalEntry } from '../results/journal/entries.ts';
 import { findRerunSelections } from '../results/rerun-selection.ts';
 import { findDifferingFiles, type NotRun } from '../results/run-info.ts';
-import { applyEntry, createRunState, exitStatus, failingTests, setNotRun } from '../results/run-state.ts';
+import { addUnusedOverrides, applyEntry, createRunState, exitStatus, failingTests, setNotRun } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import type { CommandContext } from './command-context.ts';
 import { createFormatting, failWith } from './terminal.ts';
@@ -56,6 +56,7 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   for (const { folder: from, info } of records) {
     for (const entry of copyJournals(from, target, info.shard?.index ?? 0)) applyEntry(state, entry);
   }
+  addUnusedOverrides(state);
   const milliseconds = Math.max(...records.map(({ info }) => info.milliseconds ?? 0));
   const missing = Array.from({ length: of ?? 0 }, (_, i) => i + 1).filter((index) => !shards.some((shard) => shard?.index === index));
   const status = Math.max(exitStatus(state), ...records.map(({ info }) => (info.exitStatus === 3 ? 0 : (info.exitStatus ?? 2)))) as 0 | 1 | 2 | 3;

@@ -8,7 +8,7 @@ import { encodeEntry, type JournalEntry } from '../results/journal/entries.ts';
 import { countLostResults, type LaneState } from '../results/lane-state.ts';
 import { endedAtOnce } from '../results/run-info.ts';
 import { estimateTime, type RunProgress } from '../results/run-progress.ts';
-import { applyEntry, countResults, createRunState, isKnownLoadFailure, isOfAnotherPlan, type RunState } from '../results/run-state.ts';
+import { addUnusedOverrides, applyEntry, countResults, createRunState, isKnownLoadFailure, isOfAnotherPlan, type RunState } from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
 import { debugLog } from './debug-log.ts';
 import { EarlyEnds } from './early-ends.ts';
@@ -69,7 +69,6 @@ class Coordinator {
   /** The number of failures in the run that this one continues. */
   #failedBefore = 0;
   readonly #leftOut = new LeftOut();
-  #died = false;
 
   constructor(request: RunRequest, startLane: () => ChildProcess, compiler: CompileService, onEntry: (entry: JournalEntry, state: RunState) => void) {
     this.#request = request;
@@ -99,8 +98,7 @@ class Coordinator {
       this.#reportUnfinished();
       const stopped = this.#stopped ? `the run stopped after ${formatThousands(this.#failed - this.#failedBefore)} failed` : undefined;
       this.#leftOut.apply(state, stopped, !this.#scheduler || this.#scheduler.left > 0);
-      // A lane that died did not report its overrides, so that unused ones are not known.
-      if (!this.#died) state.warnings.push(...[...state.unusedOverrides].flatMap(([override, problem]) => (state.effective.has(override) ? [] : [problem])));
+      addUnusedOverrides(state);
       return state;
     } finally {
       await this.#request.pool?.close();
@@ -258,14 +256,10 @@ class Coordinator {
       const work = this.#startProcess(slot);
       const end = await work.end;
       this.#locks.forget(slot);
-      if (end.lost !== undefined) {
-        this.#died = true;
-        return this.#takeBack(slot, work.lane, end.lost);
-      }
+      if (end.lost !== undefined) return this.#takeBack(slot, work.lane, end.lost);
       const lost = this.#request.mode === 'run' ? countLostResults(work.lane) : 0;
       if (lost > 0) this.#write({ type: 'problem', problem: { code: 'results-lost', cases: lost } });
       if (work.lane.finished && !work.lane.finished.isStuck) return;
-      this.#died = true;
       // A process can die before it asks for the work unit of the process before it.
       slot.returned = slot.assignment ?? slot.returned;
       slot.assignment = undefined;

@@ -19,12 +19,13 @@ export function* readJournal(path: string): Generator<JournalEntry> {
   tail.close();
 }
 
-/** Reads the results of an earlier run. Skips problems of its lanes: a resumed run loads all files again. */
+const kept: ReadonlySet<JournalEntry['type']> = new Set(['test', 'ended', 'teardown-failed', 'running', 'override-usage'] as const);
+
+/** Reads the results of an earlier run, and how it used overrides. Skips problems of its lanes: a resumed run loads all files again. */
 export function* readEarlierResults(paths: readonly string[]): Generator<JournalEntry> {
   for (const path of paths) {
     for (const entry of readJournal(path)) {
-      const isResult = entry.type === 'test' || entry.type === 'ended' || entry.type === 'teardown-failed';
-      if (isResult || (entry.type === 'problem' && !laneProblems.has(entry.problem.code))) yield entry;
+      if (kept.has(entry.type) || (entry.type === 'problem' && !laneProblems.has(entry.problem.code))) yield entry;
     }
   }
 }

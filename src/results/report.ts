@@ -5,10 +5,10 @@ import { ignoreUnknown } from '../problems/never.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { Frame, SourceLocation } from '../problems/source-location.ts';
 import { EMPTY_OUTCOME } from '../running/outcome.ts';
-import type { OverrideUse } from '../running/override-usage.ts';
 import type { CaseResult, Failure } from '../running/result.ts';
 import { JOURNAL_VERSION, type JournalEntry } from './journal/entries.ts';
 import type { Leak } from './leaks.ts';
+import { OverrideReports } from './override-reports.ts';
 import type { RecordedResult, TestHeader, UsedFixture } from './recorded-result.ts';
 import type { RunInfo } from './run-info.ts';
 import { buildTeardownProblem } from './teardown-failures.ts';
@@ -97,8 +97,7 @@ export function buildRunReport({ info, entries }: ReadableRecord, nameFile: Form
   const leaks: Leak[] = [];
   const output: string[] = [];
   const laneStarts: { lane: number; at: number }[] = [];
-  const unusedOverrides = new Map<number, Problem>();
-  const effective = new Set<number>();
+  const overrides = new OverrideReports();
   const failing = new Set<number>();
   let lane = 0;
   const add = (severity: ProblemReport['severity'], all: readonly Problem[]): void => {
@@ -108,12 +107,6 @@ export function buildRunReport({ info, entries }: ReadableRecord, nameFile: Form
       problems.set(JSON.stringify(described), described);
     }
   };
-  const uses = (all: readonly OverrideUse[]): void => {
-    for (const { number, unusedReason: problem } of all) {
-      if (problem) unusedOverrides.set(number, problem);
-      else effective.add(number);
-    }
-  };
   for (const entry of entries()) {
     switch (entry.type) {
       case 'header':
@@ -121,6 +114,7 @@ export function buildRunReport({ info, entries }: ReadableRecord, nameFile: Form
         break;
       case 'running':
         laneStarts.push({ lane, at: entry.at });
+        overrides.take(entry);
         break;
       case 'test':
         tests.set(entry.header.test, testReport(entry.header, tests.get(entry.header.test), nameFile));
@@ -140,7 +134,7 @@ export function buildRunReport({ info, entries }: ReadableRecord, nameFile: Form
         break;
       case 'override-usage':
         add('warning', entry.warnings);
-        uses(entry.uses);
+        overrides.take(entry);
         break;
       case 'span':
         spans.push({ lane, ...entry.span });
@@ -178,7 +172,7 @@ export function buildRunReport({ info, entries }: ReadableRecord, nameFile: Form
         ignoreUnknown(entry);
     }
   }
-  for (const [number, problem] of unusedOverrides) if (!effective.has(number)) add('warning', [problem]);
+  add('warning', overrides.unused);
   const { kind: _kind, version: _version, root: _root, process: _process, times: _times, ...rest } = info;
   if (withWhere) {
     for (const [number, where] of whereTestsFail(entries, failing)) {

@@ -5,6 +5,7 @@ import { FixtureCosts } from './fixture-costs.ts';
 import type { JournalEntry } from './journal/entries.ts';
 import type { PassBlock } from './journal/pass-block.ts';
 import type { Leak } from './leaks.ts';
+import { OverrideReports } from './override-reports.ts';
 import type { RecordedResult, TestHeader } from './recorded-result.ts';
 import type { NotRun, RunInfo } from './run-info.ts';
 import { Slowest } from './slowest.ts';
@@ -45,9 +46,8 @@ export interface RunState {
   readonly tornDown: TornDown[];
   readonly planProblems: Problem[];
   readonly warnings: Problem[];
-  /** Overrides without an effect in at least one lane. Those that had an effect in another are removed. */
-  readonly unusedOverrides: Map<number, Problem>;
-  readonly effective: Set<number>;
+  /** What the lanes report about overrides. */
+  readonly overrides: OverrideReports;
   /** Problems of the run that belong to no case. */
   readonly runProblems: Problem[];
   /** The machine names of lanes on other machines, by lane. */
@@ -77,8 +77,7 @@ export const createRunState = (): RunState => ({
   tornDown: [],
   planProblems: [],
   warnings: [],
-  unusedOverrides: new Map(),
-  effective: new Set(),
+  overrides: new OverrideReports(),
   runProblems: [],
   machines: new Map(),
   loadFailures: [],
@@ -152,10 +151,10 @@ export function applyEntry(state: RunState, entry: JournalEntry): void {
     case 'override-usage':
       // Lanes that used the same fixture report the same warning.
       for (const problem of entry.warnings) addWarning(state, problem);
-      for (const { number, unusedReason } of entry.uses) {
-        if (unusedReason) state.unusedOverrides.set(number, unusedReason);
-        else state.effective.add(number);
-      }
+      state.overrides.take(entry);
+      break;
+    case 'running':
+      state.overrides.take(entry);
       break;
     case 'problem':
       (entry.problem.code === 'load-failed' ? state.loadFailures : state.runProblems).push(entry.problem);
@@ -164,7 +163,6 @@ export function applyEntry(state: RunState, entry: JournalEntry): void {
     case 'activity':
     case 'work-units':
     case 'exit-attributed':
-    case 'running':
     case 'idle':
     case 'listed':
     case 'started':
@@ -247,10 +245,16 @@ function addWarning({ warnings }: RunState, problem: Problem): void {
   if (!warnings.some((known) => JSON.stringify(known) === text)) warnings.push(problem);
 }
 
+/** Adds the warnings of overrides without effect, when all lanes have ended. */
+export function addUnusedOverrides(state: RunState): void {
+  for (const problem of state.overrides.unused) addWarning(state, problem);
+}
+
 /** The state of a complete record. */
 export function buildRunState({ info, entries }: { readonly info: RunInfo; entries(): Iterable<JournalEntry> }): RunState {
   const state = createRunState();
   for (const entry of entries()) applyEntry(state, entry);
+  addUnusedOverrides(state);
   setNotRun(state, info.notRun);
   return state;
 }

@@ -168,6 +168,33 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
     check.equal([resumed.status, last(resumed.out)], [0, '2 passed, 0 failed']);
   }),
 
+  inProject('--stop-after counts the failures of each part of a run that is resumed', async ({ check }, { project }) => {
+    await writeFile(
+      join(project, 'leaky.lattice.ts'),
+      "import { range, test } from 'red-lattice';\nexport const leaky = test('{n}', { cases: range('n', 1, 9) }, ({ check }) => check.fail('leaks'));\n",
+    );
+    const stop = ['run', 'leaky.lattice.ts', '--stop-after', '2', '--record', 'parts'];
+    check.equal(last((await runCommand(stop, project)).out), '0 passed, 2 failed');
+    const { out } = await runCommand([...stop, '--resume'], project);
+    check.includes(out, '? 5 not run: the run stopped after 2 failed');
+    check.equal(last(out), '0 passed, 4 failed');
+  }),
+
+  inProject('an override that had an effect before a run was resumed is not reported', async ({ check }, { project }) => {
+    await writeFile(
+      join(project, 'desk.lattice.ts'),
+      `import { fixture, suite, test } from 'red-lattice';
+const pen = fixture('pen', { setup: () => 'blue' });
+export const desk = suite('desk', { overrides: [pen.replaceWith(() => 'red')] }, [
+  test('writes', { needs: { pen } }, ({ check }, { pen }) => check.equal(pen, 'blue')),
+  test('reads', ({ check }) => check.holds(true)),
+]);\n`,
+    );
+    await runCommand(['run', 'desk.lattice.ts', '--stop-after', '1', '--record', 'desk'], project);
+    const { out } = await runCommand(['run', 'desk.lattice.ts', '--record', 'desk', '--resume'], project);
+    check.equal([last(out), out.includes('without effect')], ['1 passed, 1 failed', false]);
+  }),
+
   inProject('no lane is left when the command is killed, even if its thread is blocked', async ({ check, eventually, defer }, { project }) => {
     await writeFile(
       join(project, 'block.lattice.ts'),

@@ -1,8 +1,12 @@
-import { namedRows, type Problem, table, test } from 'red-lattice';
+import { namedRows, type Problem, range, table, test } from 'red-lattice';
+import { createRandom } from '../../src/cases/random.ts';
 import type { JournalEntry } from '../../src/results/journal/entries.ts';
 import type { PassBlock } from '../../src/results/journal/pass-block.ts';
+import { buildRunReport } from '../../src/results/report.ts';
+import type { RunInfo } from '../../src/results/run-info.ts';
 import {
   applyEntry,
+  buildRunState,
   countResults,
   createRunState,
   exitStatus,
@@ -115,4 +119,31 @@ export const states = test('of a run, files, plans and failing tests are known',
   check.equal(countResults(state), 3);
   setNotRun(state, { cases: 5, isMore: false, reason: 'stopped' });
   check.equal([state.counts['not-run'], countResults(state)], [5, 8]);
+});
+
+export const overrides = test('overrides without effect are known if no lane died: seed {seed}', { cases: range('seed', 1, 30) }, ({ row, check }) => {
+  const random = createRandom(`overrides ${row.seed}`);
+  const lanes = Array.from({ length: random.integer(1, 3) }, () => ({
+    died: random.integer(0, 5) === 0,
+    // Whether each override that it saw had an effect.
+    uses: random
+      .shuffle([0, 1, 2, 3])
+      .slice(random.integer(0, 4))
+      .map((number) => [number, random.integer(0, 1) === 1] as const),
+  }));
+  const reasonOf = (number: number): Problem => ({ code: 'unused-override', fixture: `crane ${number}`, owner: 'suite "quay"', hidden: false });
+  const entries = lanes.flatMap(({ died, uses }, lane): JournalEntry[] => [
+    { type: 'header', version: 6, lane },
+    { type: 'running', at: 0 },
+    ...(died
+      ? []
+      : [{ type: 'override-usage' as const, warnings: [], uses: uses.map(([number, has]) => ({ number, ...(!has && { unusedReason: reasonOf(number) }) })) }]),
+  ]);
+  const all = lanes.flatMap(({ uses }) => uses);
+  const unused = [0, 1, 2, 3].filter((number) => all.some(([one]) => one === number) && !all.some(([one, has]) => one === number && has));
+  const expected = lanes.some(({ died }) => died) ? [] : unused.map((number) => `crane ${number}`);
+  const info = { kind: 'red-lattice run record', command: ['run'] } as unknown as RunInfo;
+  const named = (problems: readonly Problem[]): string[] => problems.map((problem) => (problem as { fixture: string }).fixture).sort();
+  check.equal(named(buildRunState({ info, entries: () => entries }).warnings), expected);
+  check.equal(named(buildRunReport({ info, entries: () => entries }, (file) => file).problems.map(({ problem }) => problem)), expected);
 });

@@ -18,7 +18,7 @@ const interruptible = (body, down = '', closing = '') => ({
 // The expected results of each small project: exit status, last line, results by title, texts in the report.
 const pass = 'passed';
 
-/** @type {{ name: string, files: Record<string, string>, args?: string[], status: number, last?: string, results?: Record<string, string>, says?: string[], error?: string[], absent?: string }[]} */
+/** @type {{ name: string, files: Record<string, string>, args?: string[], status: number, last?: string, results?: Record<string, string>, says?: string[], error?: string[], omits?: string[], absent?: string }[]} */
 export const outcomes = [
   {
     name: 'all pass',
@@ -209,13 +209,18 @@ export const outcomes = [
     files: {
       'a.lattice.mjs': `
         export const before = test('before', ({ check }) => check.holds(true));
-        export const leaves = test('leaves', () => process.exit(0));
-        export const after = test('after', ({ check }) => check.holds(true));`,
+        const pen = fixture('pen', { setup: () => 'blue' });
+        export const desk = suite('desk', { overrides: [pen.replaceWith(() => 'red')] }, [
+          test('leaves', { needs: { pen } }, () => process.exit(0)),
+          test('after', ({ check }) => check.holds(true)),
+        ]);`,
     },
     status: 1,
     last: '2 passed, 1 failed',
-    results: { before: pass, leaves: 'errored/crash', after: pass },
-    says: ['process.exit(0) was called', 'a.lattice.mjs:4:'],
+    results: { before: pass, 'desk › leaves': 'errored/crash', 'desk › after': pass },
+    says: ['process.exit(0) was called', 'a.lattice.mjs:6:'],
+    // The process that used the override could not report it.
+    omits: ['without effect'],
   },
   {
     name: 'a process that is killed',

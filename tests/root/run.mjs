@@ -58,6 +58,7 @@ async function differenceOf(outcome) {
       `not in order: ${outcome.order}\n${seen.out}`,
     );
     for (const text of outcome.says ?? []) assert.ok(seen.out.includes(text), `the report does not say: ${text}\n${seen.out}`);
+    for (const text of outcome.omits ?? []) assert.ok(!seen.out.includes(text), `the report says: ${text}\n${seen.out}`);
     if (outcome.lines) assert.ok(seen.out.split('\n').length < outcome.lines, `${seen.out.split('\n').length} lines are printed`);
     if (outcome.error === undefined && outcome.status <= 1) assert.equal(seen.error, '', 'standard error');
     for (const text of outcome.parts ?? []) assert.ok(written(folder).includes(text), `order.txt does not contain: ${text}\n${written(folder)}`);
