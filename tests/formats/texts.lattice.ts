@@ -1,4 +1,4 @@
-import { dataFile, namedRows, type Problem, suite, table, test } from 'red-lattice';
+import { cell, dataFile, namedRows, type Problem, suite, table, test } from 'red-lattice';
 import { wantsOneProcess } from '../../src/command/one-process.ts';
 import { buildArguments, findProfile, formatUnknownProfile } from '../../src/command/profile.ts';
 import { renderExplanation } from '../../src/formats/human/explain.ts';
@@ -216,45 +216,13 @@ export const texts = suite('a text', [
     ]);
   }),
 
-  test(
-    'of {args} requests one process: {isOne}',
-    {
-      cases: table(
-        ['args', 'isOne'],
-        [
-          [['run', '--lanes', '0'], true],
-          [['run', '--lanes=0'], true],
-          [['run', '-l', '0'], true],
-          [['run', '-l0'], true],
-          [['run', '--lanes=0', '--lanes', '2'], false],
-          [['run', '--lanes', '2', '--lanes=0'], true],
-          [['run', '--lanes=0', '--pool', 'redis://quay'], false],
-          [['run', '--lanes=0', '--pool=redis://quay'], false],
-          [['run', '0'], false],
-        ],
-      ),
-    },
-    ({ row, check }) => check.equal(wantsOneProcess(row.args), row.isOne),
-  ),
-
-  test(
-    'of {args} names the profile {name}',
-    {
-      cases: table(
-        ['args', 'name'],
-        [
-          [['run'], undefined],
-          [['--profile', 'quick', 'run'], 'quick'],
-          [['--profile=quick', 'run'], 'quick'],
-          [['run', '--profile', 'quick'], 'quick'],
-          [['run', '--profile=a=b'], 'a=b'],
-          [['run', '--profile'], ''],
-          [['run', '--profiles'], undefined],
-        ],
-      ),
-    },
-    ({ row, check }) => check.equal(findProfile(row.args), row.name),
-  ),
+  test('of {args} requests one process: {isOne}; its profile is {profile}', {
+    cases: dataFile('arguments.csv', { columns: { args: cell.text, isOne: cell.boolean, profile: cell.text.optional() } }),
+  }, ({ row: { args, isOne, profile }, check }) => {
+    check.equal(wantsOneProcess(args.split(' ')), isOne);
+    // The last argument has no value.
+    check.equal(findProfile(args.split(' ')), args.endsWith('--profile') ? '' : profile);
+  }),
 
   test('of a profile is a list of arguments', ({ check }) => {
     const profile = { stopAfter: 2, strict: true, watch: false, tag: ['quick', 'money'] };
