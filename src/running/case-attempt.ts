@@ -11,7 +11,7 @@ import { throwProblem } from '../problems/problem-error.ts';
 import { type CapturedStack, captureStack, findLocation } from '../problems/source-location.ts';
 import type { CaseContext, Step, StepContext, StepFunction } from '../suites/contexts.ts';
 import type { PlannedCaseImpl } from '../suites/planned.ts';
-import { checkedCase } from './checked-case.ts';
+import { AttemptExpectations } from './checked-case.ts';
 import { ControlSignal } from './control-signal.ts';
 import { buildCheckFailure, buildThrowFailure } from './failures.ts';
 import { now, startTimer } from './globals.ts';
@@ -328,11 +328,11 @@ export class CaseContextImpl implements CaseContext<any> {
     return this.#run.planned.entry.row;
   }
   get check(): RowChecks<any> {
-    this.#check ??= new RowChecksImpl(this.#run, checkedCase(this.#run));
+    this.#check ??= new RowChecksImpl(this.#run, new AttemptExpectations(this.#run));
     return this.#check;
   }
   get ensure(): RowEnsures<any> {
-    this.#ensure ??= new RowEnsuresImpl(this.#run, checkedCase(this.#run));
+    this.#ensure ??= new RowEnsuresImpl(this.#run, new AttemptExpectations(this.#run));
     return this.#ensure;
   }
   get step(): Step {

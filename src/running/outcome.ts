@@ -4,8 +4,8 @@ import type { Verdict } from './verdict.ts';
 
 /** The result of a case that has run. `started` is when its lane started, on the runner's clock. */
 export function buildResult(run: CaseAttempt, verdict: Verdict, attempts: number, started: number): CaseResult {
-  return {
-    ...verdict,
+  const outcome = {
+    status: verdict.status,
     attempts,
     start: run.begun - started,
     times: { setup: run.setup, body: run.body, teardown: run.teardown },
@@ -15,6 +15,8 @@ export function buildResult(run: CaseAttempt, verdict: Verdict, attempts: number
     output: run.output,
     attachments: run.attachments,
   };
+  // A spread takes longer than all other work on a passed case.
+  return verdict.cause === undefined && verdict.reason === undefined ? outcome : { ...verdict, ...outcome };
 }
 
 /** The outcome of something that did not run as a case: a teardown, a process that ended. */

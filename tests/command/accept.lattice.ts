@@ -67,6 +67,7 @@ export const accepting = suite('accept', { timeout: 60_000 }, [
     check.includes(out, 'differs from chart.bin');
     check.includes(out, `actual    ${summary(after)}`);
     check.includes(out, `expected  ${summary(before)}`);
+    check.equal((await runCommand(['accept', 'c.lattice.mjs', '--check'], project)).status, 1, 'one change');
     check.equal((await runCommand(['accept', 'c.lattice.mjs', '--yes'], project)).status, 0);
     check.equal(new Uint8Array(await readFile(join(project, 'chart.bin'))), after);
   }),
