@@ -1,5 +1,5 @@
 import { appendFileSync, copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync } from 'node:fs';
-import { join, resolve } from 'node:path';
+import { join, relative, resolve } from 'node:path';
 import { renderFailures, renderSummary } from '../formats/human/run.ts';
 import { formatCount } from '../formats/style.ts';
 import { formatSummaryLine } from '../formats/summary-line.ts';
@@ -80,7 +80,7 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   for (const index of missing) terminal.out(terminal.style.yellow(`shard ${index}/${of} is missing`));
   for (const line of renderSummary(
     state,
-    { milliseconds, lanes: 1, seed: info.seed, record: target, interrupted: false, resumes: false, strict: 0 },
+    { milliseconds, lanes: 1, seed: info.seed, record: relative(folder, target) || '.', interrupted: false, resumes: false, strict: 0 },
     formatting,
   ))
     terminal.out(line);

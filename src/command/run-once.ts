@@ -150,7 +150,7 @@ export async function runOnce(
   const strict = (options.strict ?? config.strict) ? warningsIn(state) : 0;
   const earned = exitStatus(state);
   // With few cases, some shards are empty.
-  const isEmptyShard = earned === 3 && selection.shard !== undefined;
+  const isEmptyShard = earned === 3 && state.inOtherShards > 0;
   const status = interruption.by ? getInterruptStatus(interruption.by) : isEmptyShard ? 0 : earned || (strict > 0 ? 1 : 0);
   const ended: RunInfo = {
     ...info,

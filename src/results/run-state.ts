@@ -65,6 +65,8 @@ export interface RunState {
   readonly slowest: Slowest;
   readonly fixtures: FixtureCosts;
   notRun: NotRun | undefined;
+  /** The number of selected cases of a shard's run that belong to other shards. */
+  inOtherShards: number;
   /** Why the record can no longer be written. */
   unwritable: string | undefined;
 }
@@ -90,6 +92,7 @@ export const createRunState = (): RunState => ({
   slowest: new Slowest(3),
   fixtures: new FixtureCosts(),
   notRun: undefined,
+  inOtherShards: 0,
   unwritable: undefined,
 });
 
@@ -169,7 +172,9 @@ export function applyEntry(state: RunState, entry: JournalEntry): void {
     case 'streaming':
     case 'explained':
     case 'output':
+      break;
     case 'finished':
+      state.inOtherShards += entry.inOtherShards ?? 0;
       break;
     default:
       ignoreUnknown(entry);

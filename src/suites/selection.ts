@@ -48,6 +48,8 @@ export interface Selector {
   readonly all: boolean;
   select(planned: PlannedCaseImpl): boolean;
   isRequested(planned: PlannedCaseImpl): boolean;
+  /** The number of cases so far that only belong to another shard. */
+  readonly inOtherShards: number;
 }
 
 /**
@@ -65,14 +67,24 @@ export function buildSelector(selection: Selection, plan: Plan, shardAssignment?
   const conditions: ((planned: PlannedCaseImpl) => boolean)[] = [];
   if (targets.length > 0 && !coversAllFiles(targets, plan)) conditions.push((planned) => places.some((matches) => matches(planned)));
   if (ids) conditions.push(({ id }) => ids.has(id));
-  if (shard) conditions.push(({ id }) => (shardAssignment?.get(id) ?? (Number.parseInt(hash(id, 8), 16) % shard.of) + 1) === shard.index);
   if (tags.length > 0) conditions.push(isTagged);
   if (notTags.length > 0) conditions.push((planned) => !planned.tags.some((tag) => notTags.includes(tag)));
   for (const condition of rows) conditions.push(({ row }) => matchesCondition(row, condition));
   if (titleTests.length > 0) conditions.push(({ title }) => titleTests.some((fits) => fits(title)));
+  const isInShard = ({ id }: PlannedCaseImpl): boolean =>
+    !shard || (shardAssignment?.get(id) ?? (Number.parseInt(hash(id, 8), 16) % shard.of) + 1) === shard.index;
+  let inOtherShards = 0;
   return {
-    all: conditions.length === 0,
-    select: (planned) => conditions.every((holds) => holds(planned)),
+    all: conditions.length === 0 && !shard,
+    select(planned) {
+      if (!conditions.every((holds) => holds(planned))) return false;
+      const isSelected = isInShard(planned);
+      if (!isSelected) inOtherShards++;
+      return isSelected;
+    },
+    get inOtherShards() {
+      return inOtherShards;
+    },
     isRequested: (planned) =>
       selection.onRequest === true ||
       ids?.has(planned.id) === true ||

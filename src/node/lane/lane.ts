@@ -202,7 +202,7 @@ export class Lane {
   }
 
   async #run(plan: Plan): Promise<void> {
-    const { select, isRequested, all } = buildSelector(this.#job.selection, plan, findAssigned(this.#job.selection.shard), this.#expansionHost.rowLines);
+    const selector = buildSelector(this.#job.selection, plan, findAssigned(this.#job.selection.shard), this.#expansionHost.rowLines);
     this.#record.registerSecrets(plan);
     const units = this.#job.hasPeers ? splitPlan(plan) : [{ tests: plan.tests.map(({ index }) => index), isPartitionable: false }];
     this.#record.put({ type: 'work-units', units, tests: plan.tests.map(({ id }) => id) }, true);
@@ -226,12 +226,12 @@ export class Lane {
         runFixtures: this.#runFixtures,
         rowsLimit: this.#limit(this.#job.loadTimeout),
         everySpan: this.#job.everySpan,
-        select: all ? undefined : select,
+        select: selector.all ? undefined : selector.select,
         shuffle: this.#job.shuffle,
         stopAfter: this.#job.stopAfter,
         parts: this.#assignments(plan),
         lock: this.#job.hasPeers ? (names) => this.#lock(names) : undefined,
-        isRequested,
+        isRequested: selector.isRequested,
         bindContext: (run, callback) => this.#output.bind(run, callback),
       },
       recorder,
@@ -245,7 +245,8 @@ export class Lane {
     // Resources that the coordinator has open in the same process belong to no case.
     this.#record.put({ type: 'leaks', leaks: finder?.leaks ?? (this.#channel.ownsProcess ? recorder.countLeaks() : []) });
     if (!isStuck && !this.#signal.aborted) await waitForUnfinished(before, MAX_LATE_FAILURES);
-    this.#record.put({ type: 'finished', selected, isStuck, notRun }, true);
+    const { inOtherShards } = selector;
+    this.#record.put({ type: 'finished', selected, isStuck, notRun, ...(inOtherShards > 0 && { inOtherShards }) }, true);
   }
 
   /** The assignments of the coordinator to this lane, one after the other. */

@@ -69,6 +69,13 @@ export type JournalEntry =
   | { readonly type: 'leaks'; readonly leaks: readonly Leak[] }
   | { readonly type: 'override-usage'; readonly uses: readonly OverrideUse[]; readonly warnings: readonly Problem[] }
   /** `notRun` are the cases that the run ended before. A resumed run can have run them since. */
-  | { readonly type: 'finished'; readonly selected: number; readonly isStuck: boolean; readonly notRun?: NotRunCount };
+  | {
+      readonly type: 'finished';
+      readonly selected: number;
+      readonly isStuck: boolean;
+      readonly notRun?: NotRunCount;
+      /** The number of selected cases that belong to other shards. Default: 0. */
+      readonly inOtherShards?: number;
+    };
 
 export const encodeEntry = (entry: JournalEntry, stringify: (value: unknown) => string): string => `${stringify(entry)}\n`;

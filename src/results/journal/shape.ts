@@ -67,7 +67,7 @@ const shapes: Readonly<Record<Exclude<JournalEntry['type'], 'passed'>, Shapes>> 
   output: { text: 'text' },
   leaks: { leaks: each(fields({ kind: 'text', after: optional(fields({ id: 'text', title: 'text' })), location: optional(locationShape) })) },
   'override-usage': { uses: each(fields({ number: 'count', unusedReason: optional(problem) })), warnings: each(problem) },
-  finished: { selected: 'count', isStuck: 'boolean', notRun: optional(fields({ cases: 'count', isMore: 'boolean' })) },
+  finished: { selected: 'count', isStuck: 'boolean', notRun: optional(fields({ cases: 'count', isMore: 'boolean' })), inOtherShards: optional('count') },
 };
 
 /** Describes why an entry is invalid. Returns undefined if it is valid or of an unknown type. */
