@@ -116,6 +116,12 @@ export class LaneRecord {
     return {
       ...buildCaseName(planned),
       ...result,
+      start: roundToMicroseconds(result.start),
+      times: {
+        setup: roundToMicroseconds(result.times.setup),
+        body: roundToMicroseconds(result.times.body),
+        teardown: roundToMicroseconds(result.times.teardown),
+      },
       attachments,
       ...(hasOverridesByRow && { fixtures: this.#scrub(buildDetails(planned, this.#isRedacted).fixtures) }),
     };
@@ -125,6 +131,9 @@ export class LaneRecord {
     return this.#secrets ? this.#secrets.redactText(value) : value;
   }
 }
+
+/** Compact lines of passed cases have this precision, too. */
+const roundToMicroseconds = (milliseconds: number): number => Math.round(milliseconds * 1000) / 1000;
 
 /** Replaces a result that cannot be recorded, such as one with an attachment that cannot be written. */
 function describeUnrecordable({ test, ordinal, id, title, location }: PlannedCaseImpl, result: CaseResult, error: unknown): RecordedResult {
