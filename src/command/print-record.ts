@@ -15,7 +15,7 @@ import type { OpenedRecord } from '../node/recorded.ts';
 import type { JournalEntry } from '../results/journal/entries.ts';
 import { testsInOrder } from '../results/plan-order.ts';
 import { findRerunSelections } from '../results/rerun-selection.ts';
-import { buildRunState, failingTests, type RunState, type TestState } from '../results/run-state.ts';
+import { buildRunState, failingTests, listLeaks, type RunState, type TestState } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import type { DisplayOptions, Sorting } from './display-options.ts';
 import { renderGrids } from './render-grids.ts';
@@ -32,7 +32,7 @@ export function printRecord(record: OpenedRecord, root: string, display: Display
     renderPlanProblems(state, formatting),
     renderFailures(state, where, formatting),
     renderGrids(record.entries, where, display, terminal),
-    renderLeaks(state.leaks, formatting),
+    renderLeaks(listLeaks(state), formatting),
   ];
   for (const line of blocks.flat()) terminal.out(line);
   terminal.out('');

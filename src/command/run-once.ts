@@ -1,5 +1,5 @@
 import type { ChildProcess } from 'node:child_process';
-import { existsSync, mkdirSync } from 'node:fs';
+import { appendFileSync, existsSync, mkdirSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { join, relative, resolve } from 'node:path';
 import { formatAnnotations } from '../formats/annotations.ts';
@@ -22,11 +22,11 @@ import { lockRecord, unlockRecord } from '../node/record-lock.ts';
 import { readRecorded } from '../node/recorded.ts';
 import type { RunRequest } from '../node/run-request.ts';
 import { formatProblem } from '../problems/format-problem.ts';
-import { JOURNAL_VERSION } from '../results/journal/entries.ts';
+import { encodeEntry, JOURNAL_VERSION, type JournalEntry } from '../results/journal/entries.ts';
 import type { Leak } from '../results/leaks.ts';
 import { findRerunSelections } from '../results/rerun-selection.ts';
 import type { RunInfo } from '../results/run-info.ts';
-import { exitStatus, failingTests, type RunState, warningsIn } from '../results/run-state.ts';
+import { applyEntry, exitStatus, failingTests, listLeaks, type RunState, warningsIn } from '../results/run-state.ts';
 import type { WhereItFails } from '../results/where/causes.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import { type Selection, selectsAll } from '../suites/selection.ts';
@@ -144,7 +144,11 @@ export async function runOnce(
   const state = await running.done;
   if (!existsSync(join(record, 'run.json'))) state.unwritable ??= 'it was removed during the run';
   progress.finish(state);
-  const leaks = options.leaks ? await findLeaks(state, request, acquireLane, compiler) : state.leaks;
+  if (options.leaks) {
+    const located: JournalEntry = { type: 'located-leaks', leaks: await locateLeaks(state, request, acquireLane, compiler) };
+    applyEntry(state, located);
+    if (located.leaks.length > 0 && state.unwritable === undefined) appendFileSync(join(record, 'coordinator.journal'), encodeEntry(located, JSON.stringify));
+  }
 
   const milliseconds = Date.now() - started.getTime();
   const strict = (options.strict ?? config.strict) ? warningsIn(state) : 0;
@@ -182,7 +186,7 @@ export async function runOnce(
   const grids = renderGrids(opened.entries, found, options, terminal);
   printAnnotations(state, terminal, root, options.format !== undefined);
   const formatting = { ...createFormatting(root, terminal), reruns: findRerunSelections(opened.entries, state, ended) };
-  printEnd(state, found, [...grids, ...renderLeaks(leaks, createFormatting(root, terminal))], closing, options, terminal, formatting);
+  printEnd(state, found, [...grids, ...renderLeaks(listLeaks(state), createFormatting(root, terminal))], closing, options, terminal, formatting);
   if (state.unwritable !== undefined)
     terminal.error(`red-lattice: the record in ${record} cannot be written: ${escapeToOneLine(state.unwritable)}. Results are lost.`);
   if (isEmptyShard) terminal.out(terminal.style.dim(`shard ${selection.shard?.index}/${selection.shard?.of} has no cases`));
@@ -236,10 +240,10 @@ function printEnd(
 /** The information of a resumed run, without that of its end. */
 const clearRunEnd = ({ milliseconds: _milliseconds, exitStatus: _status, counts: _counts, notRun: _notRun, ...info }: RunInfo): RunInfo => info;
 
-/** Runs the cases with leaks again, alone, to find where the leaked resources were opened. */
-async function findLeaks(state: RunState, request: RunRequest, lane: () => ChildProcess, compiler: CompileService): Promise<readonly Leak[]> {
+/** Runs the cases with leaks again, alone. Returns the leaks with the places where they were opened; none if they leak nothing this time. */
+async function locateLeaks(state: RunState, request: RunRequest, lane: () => ChildProcess, compiler: CompileService): Promise<readonly Leak[]> {
   const ids = [...new Set(state.leaks.flatMap(({ after }) => after?.id ?? []))];
-  if (ids.length === 0) return state.leaks;
+  if (ids.length === 0) return [];
   const record = join(request.record, 'leaks');
   mkdirSync(record);
   const checked = await coordinate(
@@ -248,7 +252,7 @@ async function findLeaks(state: RunState, request: RunRequest, lane: () => Child
     compiler,
     () => undefined,
   ).done;
-  return checked.leaks.length > 0 ? checked.leaks : state.leaks;
+  return checked.leaks;
 }
 
 /** The duration of each test, for the order of the next run. The tests of a parameterized suite share an id. */

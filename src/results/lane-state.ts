@@ -100,6 +100,7 @@ export function applyLaneEntry(lane: LaneState, entry: JournalEntry, time: numbe
     case 'explained':
     case 'output':
     case 'leaks':
+    case 'located-leaks':
     case 'override-usage':
       break;
     default:

@@ -19,7 +19,7 @@ import { classifyStatus, whereTestsFail } from './where/tests.ts';
  * The version of the published format, which `schema/report-2.json` describes. The first number changes when readers of the old format
  * would be wrong.
  */
-export const reportVersion = '2.4';
+export const reportVersion = '2.5';
 export const reportFormat = 'red-lattice report';
 
 /** A published run: the start of JSON and JSON Lines reports. Times are in milliseconds. */
@@ -46,6 +46,8 @@ export type TestReport = Omit<TestHeader, 'facts' | 'location' | 'data'> & {
 export interface ProblemReport {
   /** Errors make the run fail; warnings do not. */
   readonly severity: 'error' | 'warning';
+  /** An error of the plan: no test ran. */
+  readonly isOfPlan?: boolean | undefined;
   readonly message: string;
   readonly location?: SourceLocation | undefined;
   readonly problem: Problem;
@@ -95,15 +97,16 @@ export function buildRunReport({ info, entries }: ReadableRecord, nameFile: Form
   const problems = new Map<string, ProblemReport>();
   const spans: RunReport['spans'][number][] = [];
   const leaks: Leak[] = [];
+  const locatedLeaks: Leak[] = [];
   const output: string[] = [];
   const laneStarts: { lane: number; at: number }[] = [];
   const overrides = new OverrideReports();
   const failing = new Set<number>();
   let lane = 0;
-  const add = (severity: ProblemReport['severity'], all: readonly Problem[]): void => {
+  const add = (severity: ProblemReport['severity'], all: readonly Problem[], isOfPlan?: true): void => {
     for (const problem of all) {
       const at = nameFileOf(problem.at, nameFile);
-      const described: ProblemReport = { severity, message: formatProblem(problem), location: at, problem: { ...problem, at } };
+      const described: ProblemReport = { severity, isOfPlan, message: formatProblem(problem), location: at, problem: { ...problem, at } };
       problems.set(JSON.stringify(described), described);
     }
   };
@@ -120,7 +123,7 @@ export function buildRunReport({ info, entries }: ReadableRecord, nameFile: Form
         tests.set(entry.header.test, testReport(entry.header, tests.get(entry.header.test), nameFile));
         break;
       case 'planned':
-        add('error', entry.problems);
+        add('error', entry.problems, true);
         add('warning', entry.warnings);
         break;
       case 'problem':
@@ -140,10 +143,13 @@ export function buildRunReport({ info, entries }: ReadableRecord, nameFile: Form
         spans.push({ lane, ...entry.span });
         break;
       case 'leaks':
-        leaks.push(
+        leaks.push(...entry.leaks);
+        break;
+      case 'located-leaks':
+        locatedLeaks.push(
           ...entry.leaks.map((leak) => ({
             ...leak,
-            place: nameFileOf(leak.location, nameFile),
+            location: nameFileOf(leak.location, nameFile),
             frames: leak.frames?.map((frame) => nameFileOf(frame, nameFile) as Frame),
           })),
         );
@@ -180,7 +186,15 @@ export function buildRunReport({ info, entries }: ReadableRecord, nameFile: Form
       if (test) tests.set(number, { ...test, where });
     }
   }
-  return { ...rest, tests: [...tests.values()].sort((a, b) => a.test - b.test), problems: [...problems.values()], spans, leaks, output, laneStarts };
+  return {
+    ...rest,
+    tests: [...tests.values()].sort((a, b) => a.test - b.test),
+    problems: [...problems.values()],
+    spans,
+    leaks: locatedLeaks.length > 0 ? locatedLeaks : leaks,
+    output,
+    laneStarts,
+  };
 }
 
 function testReport(header: TestHeader, known: TestReport | undefined, nameFile: FormatPath): TestReport {
@@ -271,12 +285,17 @@ function failureReport(failure: Failure, nameFile: FormatPath): FailureReport {
 export function* convertToEntries(run: RunReport, results: Iterable<ResultReport>): Generator<JournalEntry> {
   // Where tests fail follows from the results.
   for (const { where: _where, ...header } of run.tests) yield { type: 'test', header };
-  const problems = (severity: ProblemReport['severity']): Problem[] => run.problems.filter((one) => one.severity === severity).map(({ problem }) => problem);
+  const problems = (isIncluded: (one: ProblemReport) => boolean): Problem[] => run.problems.filter(isIncluded).map(({ problem }) => problem);
   const files = new Set(run.tests.map(({ file }) => file));
   if (run.plan !== undefined)
-    yield { type: 'planned', files: files.size, tests: run.tests.length, problems: [], warnings: problems('warning'), hash: run.plan };
+    yield {
+      ...{ type: 'planned', files: files.size, tests: run.tests.length, hash: run.plan },
+      problems: problems(({ isOfPlan }) => isOfPlan === true),
+      warnings: problems(({ severity }) => severity === 'warning'),
+    };
   // Failed teardowns are listed among the results.
-  for (const problem of problems('error')) if (problem.code !== 'teardown-failed') yield { type: 'problem', problem };
+  for (const problem of problems(({ severity, isOfPlan }) => severity === 'error' && !isOfPlan))
+    if (problem.code !== 'teardown-failed') yield { type: 'problem', problem };
   let lane: number | undefined;
   const inLane = function* (one: number): Generator<JournalEntry> {
     if (one !== lane) yield { type: 'header', version: JOURNAL_VERSION, lane: one };
@@ -291,7 +310,7 @@ export function* convertToEntries(run: RunReport, results: Iterable<ResultReport
     yield { type: 'span', span };
   }
   for (const text of run.output) yield { type: 'output', text };
-  if (run.leaks.length > 0) yield { type: 'leaks', leaks: run.leaks };
+  if (run.leaks.length > 0) yield { type: run.leaks.some(({ location }) => location) ? 'located-leaks' : 'leaks', leaks: run.leaks };
   for (const result of results) {
     yield* inLane(result.lane);
     const { kind, id, title, row, tags, location } = result;

@@ -54,6 +54,8 @@ export interface RunState {
   readonly machines: Map<number, string>;
   readonly loadFailures: Problem[];
   readonly leaks: Leak[];
+  /** The same with their places, if these were searched. */
+  readonly locatedLeaks: Leak[];
   /** The files that each test file reads, including data files: URLs, by the test file's path from the root. */
   readonly reads: Map<string, Set<string>>;
   /** Passed cases without a check. */
@@ -84,6 +86,7 @@ export const createRunState = (): RunState => ({
   machines: new Map(),
   loadFailures: [],
   leaks: [],
+  locatedLeaks: [],
   reads: new Map(),
   unchecked: { cases: 0, titles: [] },
   flaky: { cases: 0, titles: [] },
@@ -150,6 +153,9 @@ export function applyEntry(state: RunState, entry: JournalEntry): void {
       break;
     case 'leaks':
       state.leaks.push(...entry.leaks);
+      break;
+    case 'located-leaks':
+      state.locatedLeaks.push(...entry.leaks);
       break;
     case 'override-usage':
       // Lanes that used the same fixture report the same warning.
@@ -263,6 +269,9 @@ export function buildRunState({ info, entries }: { readonly info: RunInfo; entri
   setNotRun(state, info.notRun);
   return state;
 }
+
+/** What cases left open, with places if these were searched. */
+export const listLeaks = ({ leaks, locatedLeaks }: RunState): readonly Leak[] => (locatedLeaks.length > 0 ? locatedLeaks : leaks);
 
 /** The numbers of the tests with failed cases. */
 export const failingTests = (state: RunState): Set<number> =>

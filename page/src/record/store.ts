@@ -199,6 +199,7 @@ export class Store {
       case 'problem':
       case 'output':
       case 'leaks':
+      case 'located-leaks':
       case 'override-usage':
       case 'finished':
         break;

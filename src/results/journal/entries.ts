@@ -67,6 +67,8 @@ export type JournalEntry =
   | { readonly type: 'problem'; readonly problem: Problem }
   | { readonly type: 'output'; readonly text: string }
   | { readonly type: 'leaks'; readonly leaks: readonly Leak[] }
+  /** The leaks of the whole run with the places where they were opened, found by running their cases again. */
+  | { readonly type: 'located-leaks'; readonly leaks: readonly Leak[] }
   | { readonly type: 'override-usage'; readonly uses: readonly OverrideUse[]; readonly warnings: readonly Problem[] }
   /** `notRun` are the cases that the run ended before. A resumed run can have run them since. */
   | {

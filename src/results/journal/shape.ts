@@ -13,6 +13,7 @@ const named: Shapes = {
   tags: 'texts',
   location: optional(locationShape),
 };
+const leaks = each(fields({ kind: 'text', after: optional(fields({ id: 'text', title: 'text' })), location: optional(locationShape) }));
 const outcome: Shapes = { ...outcomeShapes, times };
 const problem: Shape = fields({ code: 'text', at: optional(locationShape) });
 const origin: Shapes = { owner: 'text', at: optional(locationShape) };
@@ -65,7 +66,8 @@ const shapes: Readonly<Record<Exclude<JournalEntry['type'], 'passed'>, Shapes>> 
   explained: { explanation: fields({ id: 'text', title: 'text', row: 'names', at: optional(locationShape), fixtures: each(fixture) }) },
   problem: { problem },
   output: { text: 'text' },
-  leaks: { leaks: each(fields({ kind: 'text', after: optional(fields({ id: 'text', title: 'text' })), location: optional(locationShape) })) },
+  leaks: { leaks },
+  'located-leaks': { leaks },
   'override-usage': { uses: each(fields({ number: 'count', unusedReason: optional(problem) })), warnings: each(problem) },
   finished: { selected: 'count', isStuck: 'boolean', notRun: optional(fields({ cases: 'count', isMore: 'boolean' })), inOtherShards: optional('count') },
 };
