@@ -224,14 +224,21 @@ export const columns = suite('check.columns', [
     check.equal(seen[0]?.result.failures[0]?.message, '`file` was still pending when the body ended; is an await missing?');
   }),
 
-  test('`ensure` ends the case', async ({ check }) => {
-    let isReached = false;
-    await runInside([
-      test('t', { cases: stays }, ({ ensure }) => {
+  test('`ensure` ends the case unless the values and the file are equal', async ({ check }) => {
+    const reached: string[] = [];
+    const children = [
+      test('other columns', { cases: stays }, ({ ensure }) => {
         ensure.columns({ nights: 4 });
-        isReached = true;
+        reached.push('other columns');
       }),
-    ]);
-    check.equal(isReached, false);
+      ...['high\n', 'low\n'].map((content) =>
+        test(content, async ({ ensure }) => {
+          await ensure.file('tide.txt', content);
+          reached.push(content);
+        }),
+      ),
+    ];
+    await runInside(children, { files: quayFiles, base: quayBase });
+    check.equal(reached, ['low\n']);
   }),
 ]);

@@ -1,7 +1,7 @@
 import { suite, table, test, testWith } from 'red-lattice';
 import { findAnnotationSyntax, formatAnnotations } from '../../src/formats/annotations.ts';
 import type { RecordedResult } from '../../src/results/recorded-result.ts';
-import { createRunState } from '../../src/results/run-state.ts';
+import { createRunState, type TornDown } from '../../src/results/run-state.ts';
 import { runCommand } from '../program.ts';
 import { projectOf } from '../project.ts';
 
@@ -79,6 +79,11 @@ export const annotations = suite('annotations', { timeout: 30_000 }, [
     check.equal(findSource({ file: 'a.ts', line: 2, column: 3 }), [row.source]);
     check.equal(findSource({ file: 'a.xlsx', line: 2, column: 3, sheet: 'Dues' }), [row.none]);
     check.equal(findSource(undefined), [row.none]);
+    const tornDown = [{ title: 't', result: { failures: [{ message: 'm' }] } }] as unknown as TornDown[];
+    check.equal(
+      formatAnnotations({ ...createRunState(), tornDown }, row.syntax as 'github', (file) => file),
+      [row.none],
+    );
   }),
 
   testWith({ project })('are absent elsewhere', async ({ check }, { project }) =>
