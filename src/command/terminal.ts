@@ -62,9 +62,8 @@ async function askOnTerminal(question: string): Promise<string> {
 /** Matches lines that are left to the terminal to wrap, so that they can be copied: commands, and the output of tests. */
 const isUnbroken = /npx red-lattice|│/;
 
-/** Breaks lines between words if they are wider than the terminal. */
-function fitLines(text: string): string {
-  const { isTTY, columns } = process.stdout;
+/** Breaks lines between words if they are wider than the terminal. Some terminals report 0 columns. */
+export function fitLines(text: string, { isTTY, columns }: { readonly isTTY?: boolean; readonly columns?: number } = process.stdout): string {
   if (!isTTY || !columns || columns < MIN_WIDTH) return text;
   return text
     .split('\n')

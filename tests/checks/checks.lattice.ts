@@ -217,6 +217,10 @@ export const messages = test('a failed check reports: {says}', {
       says: '`throws` was still pending when the body ended; is an await missing?',
       body: ({ check }) => void check.throws(() => new Promise(() => {})),
     },
+    'throws not awaited in a step': {
+      says: '`throws` was still pending when the body ended; is an await missing?',
+      body: ({ step }) => step('berth', ({ check }) => void check.throws(() => new Promise(() => {}))),
+    },
     'a step not awaited': {
       says: 'step "berth" was still pending when the body ended; is an await missing?',
       body: ({ step }) => void step('berth', () => new Promise(() => {})),

@@ -52,7 +52,7 @@ export const narrowing = suite('narrow', { timeout: 60_000 }, [
     check.includes(out, '    rerun: npx red-lattice run a.lattice.mjs:5 --row season=winter --row hull=cat\n');
     // A case that ends its process fails like any other.
     check.matches(out, /^ {2}cause {2}lines<=4 & wind=gale {2}/m);
-    check.matches(out, /\n2 of 2 failing tests explained\n$/);
+    check.matches(out, /\n\d+ cases and \d+ extra in [\d.]{1,5} m?s\n2 of 2 failing tests explained\n$/);
     check.equal(
       (await readdir(join(project, '.red-lattice'))).filter((name) => name.startsWith('narrow')),
       [],

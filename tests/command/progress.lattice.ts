@@ -1,7 +1,7 @@
 import { Writable } from 'node:stream';
-import { namedRows, test } from 'red-lattice';
+import { namedRows, table, test } from 'red-lattice';
 import { Progress } from '../../src/command/progress.ts';
-import type { Terminal } from '../../src/command/terminal.ts';
+import { fitLines, type Terminal } from '../../src/command/terminal.ts';
 import { plainStyle } from '../../src/formats/style.ts';
 import { applyEntry, createRunState, type RunState } from '../../src/results/run-state.ts';
 
@@ -75,4 +75,22 @@ export const ticks = test('the lines of the progress are drawn again in the same
   // Each drawing but the first goes back over the one before, and the end clears the last.
   check.equal(new Set(printed.filter((line) => line.startsWith('↑'))), new Set([`↑${height}`]));
   check.equal(printed.slice(-2), [`↑${height}`, '⌫']);
+});
+
+export const fitted = test('a long line is broken on a terminal of {columns} columns: {isBroken}', {
+  cases: table(
+    ['isTTY', 'columns', 'isBroken'],
+    [
+      [true, 60, true],
+      [true, 40, true],
+      [true, 39, false],
+      [true, 0, false],
+      [true, undefined, false],
+      [false, 60, false],
+    ],
+  ),
+}, ({ row: { isBroken, ...stream }, check }) => {
+  const [long, command] = ['berth '.repeat(20).trimEnd(), `npx red-lattice run ${'berth '.repeat(20)}`];
+  const [first, ...others] = fitLines(`${command}\n${long}`, stream as { columns: number }).split('\n');
+  check.equal([first, others.length > 1, others.map((line) => line.trim()).join(' ')], [command, isBroken, long]);
 });

@@ -1,9 +1,10 @@
-import { appendFileSync, mkdirSync, symlinkSync, writeFileSync } from 'node:fs';
+import { appendFileSync, mkdirSync, readdirSync, symlinkSync, writeFileSync } from 'node:fs';
 import { dirname, join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { dataFile, fixture, formatProblem, range, table, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { createRandom } from '../../src/cases/random.ts';
+import { createFileCache } from '../../src/node/files.ts';
 import { findFiles, findPath, findRoot } from '../../src/node/find-files.ts';
 import { LineReader } from '../../src/node/line-reader.ts';
 import { createSourceReader } from '../../src/node/sources.ts';
@@ -135,5 +136,19 @@ export const grows = testWith({ folder: tempDirectory('case') })(
     }
     reader.close();
     check.holds(lines.join('\n') === written.split('\n').slice(0, -1).join('\n'), 'the lines are those that were written');
+  },
+);
+
+export const cached = testWith({ folder: tempDirectory() })(
+  'a cache of values has one file for each, and costs nothing where it cannot be',
+  async ({ check }, { folder }) => {
+    const cache = createFileCache(join(folder, 'cache'));
+    check.equal(await cache.get('rows-1'), undefined);
+    await cache.set('rows-1', [[1, 2]]);
+    await cache.set('rows-1', [[3]]);
+    check.equal([await cache.get('rows-1'), readdirSync(join(folder, 'cache'))], [[[3]], ['rows-1.json']]);
+    const nowhere = createFileCache(join(folder, 'cache', 'rows-1.json'));
+    await nowhere.set('rows-2', []);
+    check.equal(await nowhere.get('rows-2'), undefined);
   },
 );

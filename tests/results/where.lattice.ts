@@ -20,6 +20,7 @@ const stays = every((i) => ({
   until: i % 4 === 0 ? '2031-04-10' : ['open', 'option', 'until further notice'][(i * 5) % 3],
   stay: { nights: 1 + (i % 5) },
   ...(i % 6 === 5 ? {} : { note: 'x' }),
+  ...(i % 9 === 4 ? { pilot: i } : {}),
   extras: [[], ['power'], ['power', 'crane'], ['crane'], ['water', 'pilot']][(Math.imul(i, 0x9e3779b1) >>> 24) % 5],
   rates: [{}, { day: 1 }, { day: 2, week: 3 }, { night: 1, month: 4 }, { month: 1, week: 5, day: 3 }][(Math.imul(i, 0x85ebca6b) >>> 24) % 5],
 }));
@@ -56,6 +57,7 @@ export const where = suite('where it fails', [
       'dates and texts': { what: 'a start of text among dates', fails: ({ until }) => String(until).startsWith('o'), expected: ['until starts with "o"'] },
       length: { what: 'a length of text', fails: ({ guest }) => String(guest).length <= 3, expected: ['length of guest<=3'] },
       missing: { what: 'a missing value', fails: (row) => !('note' in row), expected: ['note is missing'] },
+      present: { what: 'a value that others lack', fails: (row) => 'pilot' in row, expected: ['pilot is present'] },
       empty: { what: 'an empty list', fails: (row) => extras(row).length === 0, expected: ['extras is empty'] },
       'not empty': { what: 'all but the empty object', fails: (row) => rates(row).length > 0, expected: ['rates is not empty'] },
       size: { what: 'a size of lists', fails: (row) => extras(row).length >= 2, expected: ['size of extras=2'] },

@@ -416,6 +416,18 @@ export const throwing = test('overrides that throw for a row fail its case only'
   check.equal(statuses, { 'at 1': 'passed', 'at 2': 'errored/setup', 'at 3': 'passed' });
 });
 
+export const onRequest = test('what runs on request only is not run, unless it is requested', async ({ check }) => {
+  const statuses = async (options?: object): Promise<string[]> => {
+    const seen: string[] = [];
+    await runSuites([test('long', { onRequest: 'takes a day' }, () => {})], {
+      ...options,
+      onEvent: (event) => event.type === 'ended' && seen.push(event.result.status),
+    });
+    return seen;
+  };
+  check.equal([await statuses(), await statuses({ onRequest: true })], [['not-requested'], ['passed']]);
+});
+
 export const listener = test('a listener that throws is reported, and the other results arrive', async ({ check }) => {
   const said: string[] = [];
   await runSuites([test('one', () => {}), test('two', () => {})], {

@@ -278,8 +278,11 @@ function isTextChosen(text: string, start: number, end: number, delimiter: strin
 const quote = '"';
 const CARRIAGE_RETURN = 13;
 
-const isBlank = (text: string, start: number, end: number): boolean =>
-  end === start || (!isVisibleAscii(text.charCodeAt(start)) && end - start < 64 && text.slice(start, end).trim() === '');
+function isBlank(text: string, start: number, end: number): boolean {
+  let at = start;
+  while (at < end && !isVisibleAscii(text.charCodeAt(at)) && (text[at] as string).trim() === '') at++;
+  return at === end;
+}
 
 /** Finds the end of the record that starts here, across quoted line breaks. Returns -1 if a quote is never closed. */
 function endOfRecord(text: string, start: number, delimiter: string): number {

@@ -21,7 +21,7 @@ export type Condition =
   | { readonly kind: 'contains' | 'lacks'; readonly column: string; readonly value: Scalar }
   /** How the values of two columns compare: numbers, dates, or the equality of texts. */
   | { readonly kind: 'order'; readonly column: string; readonly operator: Operator; readonly other: string }
-  | { readonly kind: 'missing'; readonly column: string };
+  | { readonly kind: 'missing' | 'present'; readonly column: string };
 
 export type Operator = '<' | '<=' | '=' | '!=' | '>' | '>=';
 
@@ -77,6 +77,8 @@ export function holds(condition: Condition, row: Row): boolean {
       return value !== condition.value;
     case 'missing':
       return found === missing || found === undefined;
+    case 'present':
+      return found !== missing && found !== undefined;
     case 'size': {
       const size = countItems(found);
       return size !== undefined && isWithin(size, condition.from, condition.to);
@@ -139,7 +141,8 @@ export function formatCondition(condition: Condition): string {
     case 'not':
       return condition.value === '' ? `${column} is not empty` : `${column}!=${formatValue(condition.value)}`;
     case 'missing':
-      return `${column} is missing`;
+    case 'present':
+      return `${column} is ${condition.kind}`;
     case 'prefix':
       return `${column} starts with ${JSON.stringify(condition.prefix)}`;
     case 'length':

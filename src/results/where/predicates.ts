@@ -24,6 +24,8 @@ export interface RowSet {
 const kinds = Math.log(3);
 /** The penalty of a text's length: it explains only what the text itself does not explain as well. */
 const LENGTH_PENALTY = 2;
+/** The penalty of the presence of a value: a certain value, or a key of an object, is preferred if it explains as much. */
+const PRESENCE_PENALTY = 2;
 /** The penalty of parts of texts and orders of columns: a value or a range is preferred unless they are much better. */
 const DERIVED_PENALTY = 7;
 /** In a column with more values, the absence of one of them is not informative. */
@@ -129,12 +131,20 @@ export function* findPredicates({ index, column, counts, histogram, all, minFail
   const choice = computeChoiceCost(column, counts);
   const costAmong = (options: number): number => choice + Math.log(Math.max(1, options));
   const failsMore = (failed: number, passed: number): boolean => failed * all.passing > passed * all.failing;
-  if (isSometimesMissing && (failing[0] as number) > 0)
-    yield [{ column: index, kind: 'missing', low: missing, high: missing, cost: costAmong(1) }, histogram.at(missing)];
   const isRanged = isRangedColumn(column);
   const canExclude = !isRanged && (of === 'member' || of === 'part' || (values.length > 2 && values.length <= MAX_EXCLUDED));
   const cost = costAmong(values.length);
   const minCases = minFailing(cost);
+  if (isSometimesMissing) {
+    const without = histogram.at(missing);
+    const costOfPresence = costAmong(1) + PRESENCE_PENALTY;
+    if (without.failing > 0) yield [{ column: index, kind: 'missing', low: missing, high: missing, cost: costAmong(1) }, without];
+    else if (all.failing >= minFailing(costOfPresence))
+      yield [
+        { column: index, kind: 'not', low: missing, high: missing, cost: costOfPresence },
+        { failing: all.failing, passing: all.passing - without.passing, hash: all.hash - without.hash },
+      ];
+  }
   for (let code = 0; code < values.length; code++) {
     const [failed, passed] = [failing[code + 1] as number, passing[code + 1] as number];
     if (failsMore(failed, passed)) {
@@ -177,7 +187,7 @@ export function meetsPredicate({ codes, starts }: Column, { kind, low, high }: P
 const opposites = { '<': '>=', '=': '!=', '!=': '=', '>': '<=' } as const;
 
 export function buildCondition({ name: column, of, values, other }: Column, { kind, low, high, prefix }: Predicate): Condition {
-  if (kind === 'missing') return { kind, column };
+  if (low === missing) return { kind: kind === 'not' ? 'present' : 'missing', column };
   if (prefix !== undefined) return { kind: 'prefix', column, prefix };
   const value = values[low] as string;
   if (of === 'order')
