@@ -20,7 +20,7 @@ const stays = every((i) => ({
   until: i % 4 === 0 ? '2031-04-10' : ['open', 'option', 'until further notice'][(i * 5) % 3],
   stay: { nights: 1 + (i % 5) },
   ...(i % 6 === 5 ? {} : { note: 'x' }),
-  ...(i % 9 === 4 ? { pilot: i } : {}),
+  ...(i % 9 === 4 ? { pilot: i % 2 } : {}),
   extras: [[], ['power'], ['power', 'crane'], ['crane'], ['water', 'pilot']][(Math.imul(i, 0x9e3779b1) >>> 24) % 5],
   rates: [{}, { day: 1 }, { day: 2, week: 3 }, { night: 1, month: 4 }, { month: 1, week: 5, day: 3 }][(Math.imul(i, 0x85ebca6b) >>> 24) % 5],
 }));

@@ -481,10 +481,31 @@ function failOnce(): () => void {
   };
 }
 
+const compute = (milliseconds: number): void => {
+  for (const begun = performance.now(); performance.now() - begun < milliseconds; );
+};
+
+export const times = test('a case has the times of its setups, its body and its teardowns', async ({ check }) => {
+  const pen = fixture('pen', { setup: () => compute(4), teardown: () => compute(16) });
+  const { seen } = await runInside([
+    test('one', { needs: { pen } }, () => compute(8)),
+    test('two', { needs: { pen }, retries: 1 }, ({ check, defer }) => {
+      defer(() => compute(16));
+      compute(8);
+      check.fail('leaks');
+    }),
+  ]);
+  const within = (time: number | undefined, least: number): boolean => time !== undefined && time >= least && time < least + 1000;
+  check.equal(
+    seen.map(({ result: { times } }) => [within(times.setup, 4), within(times.body, 8), within(times.teardown, 16)]),
+    Array(2).fill([true, true, true]),
+  );
+  const [one, two] = seen.map(({ result }) => result.start);
+  check.holds((two as number) >= (one as number) + 28, 'one after the other');
+});
+
 export const stepTimes = test('a step has its time, also if it fails', async ({ check }) => {
-  const wait = (): void => {
-    for (const begun = performance.now(); performance.now() - begun < 2; );
-  };
+  const wait = (): void => compute(2);
   const { seen } = await runInside([
     test('t', ({ step }) => {
       step('passes', wait);
