@@ -1,4 +1,5 @@
 import type { FileSource } from '../cases/row.ts';
+import { formatThousands } from '../problems/format-thousands.ts';
 import { buildMisuse, type CheckOutcome, type Mismatch } from './comparisons.ts';
 import { isEqual } from './equality.ts';
 import { formatValue } from './format-value.ts';
@@ -90,7 +91,7 @@ async function readAll(files: FileSource, url: URL): Promise<Uint8Array | undefi
     for await (const chunk of files.read(url)) {
       chunks.push(chunk);
       size += chunk.length;
-      if (size > MAX_FILE_BYTES) throw new Error(`it is larger than ${MAX_FILE_BYTES} bytes`);
+      if (size > MAX_FILE_BYTES) throw new Error(`it is larger than ${formatThousands(MAX_FILE_BYTES)} bytes`);
     }
   } catch (error) {
     if ((error as { code?: unknown }).code === 'ENOENT') return undefined;

@@ -325,3 +325,33 @@ export const unlistedFiles = test('from a source that does not list folders: {pa
   const options = { files: unlisted, base: new URL('file:///a.lattice.ts') };
   check.equal(await refusal(() => [test('t', { cases: dataFile(row.path as string) }, () => {})], options), row.says);
 });
+
+/** Files of a size in millions of bytes, which are blanks. */
+const largeFiles = (millions: number): FileSource => ({
+  async *read() {
+    const blanks = new Uint8Array(1_000_000).fill(32);
+    for (let i = 0; i < millions; i++) yield blanks;
+    if (millions % 1 > 0) yield Uint8Array.of(32);
+  },
+});
+
+export const large = test('a file of more than {millions} million bytes is refused: {name}', {
+  cases: table(
+    ['name', 'millions', 'says'],
+    [
+      ['a.xlsx', 64, /it is larger than 64,000,000 bytes\. Use CSV, which is streamed\./],
+      ['a.json', 50, /it is longer than 50,000,000 characters\. Use JSON Lines or CSV, which are streamed\./],
+      ['a.txt', 50, /cannot read a\.txt: it is larger than 50,000,000 bytes/],
+    ],
+  ),
+}, async ({ row: { name, millions, says }, check }) => {
+  const read = async (size: number): Promise<string> => {
+    const options = { files: largeFiles(size), base: new URL('file:///a.lattice.ts') };
+    if (name !== 'a.txt') return refusal(() => [test('t', { cases: dataFile(name) }, () => {})], options);
+    const { seen } = await runInside([test('t', ({ check }) => check.file(name, 'low'))], options);
+    return seen[0]?.result.failures[0]?.message ?? '';
+  };
+  check.matches(await read(millions + 0.5), says);
+  // A document of this size is parsed, which takes too long here.
+  if (name !== 'a.json') check.equal(says.test(await read(millions)), false);
+});

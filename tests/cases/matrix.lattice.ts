@@ -165,10 +165,7 @@ export const undecidedSummary = test('the summary of a matrix warns of combinati
   const { axes, options } = hopeless(row.values);
   const { summary, warnings } = summarizeMatrix(parseAxes(axes), options as never, { rows: [] });
   check.matches(summary, /^0 rows for [\d,]+ combinations; every value of values is covered \(0 of 0\)$/);
-  check.equal(
-    warnings.map((warning) => (warning.code === 'feasibility-unknown' ? warning.count : 0)).filter(Boolean),
-    row.unknown === 0 ? [] : [row.unknown],
-  );
+  check.equal(warnings.map((warning) => (warning.code === 'feasibility-unknown' ? warning.count : 0)).filter(Boolean), row.unknown === 0 ? [] : [row.unknown]);
 });
 
 export const covering = suite('a covering matrix', [
