@@ -55,7 +55,7 @@ async function plant([number, { name, file, before, after, judge }]) {
           env: { ...process.env, RED_LATTICE_PACKAGE: folder },
           maxBuffer: 1 << 26,
         })
-      : run(process.execPath, [join(root, 'tests', 'root', 'lifetimes.mjs'), folder, folder], { maxBuffer: 1 << 26 });
+      : run(process.execPath, [join(root, 'faults', 'lifetimes.mjs'), folder, folder], { maxBuffer: 1 << 26 });
   const seen = await judging.then(
     () => undefined,
     (error) =>

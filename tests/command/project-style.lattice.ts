@@ -1,6 +1,6 @@
 import { mkdir, readFile, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import { namedRows, suite, table, testWith } from 'red-lattice';
+import { cell, dataFile, namedRows, suite, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { writeConfiguration } from '../../src/command/new-configuration.ts';
 import { findProjectStyle } from '../../src/command/project-style.ts';
@@ -47,20 +47,7 @@ export const styles = suite('the style of a project', [
   inFolder(
     'is kept when a script is added: {before} becomes {after}',
     {
-      cases: table(
-        ['before', 'after'],
-        [
-          ['{}', '{\n  "scripts": {\n    "test": "red-lattice run"\n  }\n}'],
-          ['{\n\t"name": "a"\n}\n', '{\n\t"name": "a",\n\t"scripts": {\n\t\t"test": "red-lattice run"\n\t}\n}\n'],
-          ['{\r\n    "name": "a"\r\n}\r\n', '{\r\n    "name": "a",\r\n    "scripts": {\r\n        "test": "red-lattice run"\r\n    }\r\n}\r\n'],
-          ['{\n  "scripts": {\n    "test": "make"\n  }\n}', '{\n  "scripts": {\n    "test": "make",\n    "lattice": "red-lattice run"\n  }\n}'],
-          [
-            '{\n  "scripts": {\n    "test": "echo \\"Error: no test specified\\" && exit 1"\n  }\n}',
-            '{\n  "scripts": {\n    "test": "red-lattice run"\n  }\n}',
-          ],
-          ['{ "scripts": { "check": "npx red-lattice run -x" } }', '{ "scripts": { "check": "npx red-lattice run -x" } }'],
-        ],
-      ),
+      cases: dataFile('scripts.jsonl', { columns: { before: cell.text, after: cell.text } }),
     },
     async ({ row, check }, { folder }) => {
       await writeAll(folder, { 'package.json': row.before, 'red-lattice.config.mjs': '', 'tsconfig.json': '{}' });

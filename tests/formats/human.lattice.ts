@@ -1,4 +1,4 @@
-import { namedRows, range, suite, table, test, testWith, values } from 'red-lattice';
+import { cell, dataFile, namedRows, range, suite, table, test, testWith, values } from 'red-lattice';
 import { createRandom } from '../../src/cases/random.ts';
 import { diffValues, measureDistance } from '../../src/checks/difference.ts';
 import { breakLine, measureWidth, padOrTruncate, sliceColumns } from '../../src/formats/columns.ts';
@@ -385,35 +385,12 @@ export const markedSign = test('a sign has a mark of one column', ({ check }) =>
 export const stacks = test(
   'the frames of a stack are read',
   {
-    cases: namedRows({
-      V8: {
-        stack: 'Error: at noon\n    at quote (file:///office (1)/src/dues.ts:12:5)\n    at async file:///office/a.ts:3:1',
-        frames: [
-          ['quote', 'file:///office (1)/src/dues.ts', 12, 5],
-          [undefined, 'file:///office/a.ts', 3, 1],
-        ],
-      },
-      Firefox: {
-        stack: 'quote@http://localhost/src/dues.js:12:5\n@http://localhost/a.js:3:1\n',
-        frames: [
-          ['quote', 'http://localhost/src/dues.js', 12, 5],
-          [undefined, 'http://localhost/a.js', 3, 1],
-        ],
-      },
-      Safari: {
-        stack: 'quote@http://localhost/src/dues.js:12:5\n[native code]\nglobal code@http://localhost/a.js:3:1',
-        frames: [
-          ['quote', 'http://localhost/src/dues.js', 12, 5],
-          ['global code', 'http://localhost/a.js', 3, 1],
-        ],
-      },
-      'no engine': { stack: 'berth N4: taken:12:30', frames: [] },
-    }),
+    cases: dataFile('stacks.yaml', { columns: { stack: cell.text, frames: cell.json } }),
   },
   ({ row, check }) =>
     check.equal(
-      parseFrames(row.stack).map(({ functionName, file, line, column }) => [functionName, file, line, column]),
-      row.frames as (string | number | undefined)[][],
+      parseFrames(row.stack).map(({ functionName = null, file, line, column }) => [functionName, file, line, column]),
+      row.frames as (string | number | null)[][],
     ),
 );
 

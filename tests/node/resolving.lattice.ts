@@ -1,7 +1,7 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { pathToFileURL } from 'node:url';
-import { cell, dataFile, fixture, namedRows, table, testWith } from 'red-lattice';
+import { cell, dataFile, fixture, table, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { findRowLines } from '../../src/node/lane/row-lines.ts';
 import { findPlaceOfImport, noteImport, notePlace, noteSyntaxError } from '../../src/node/loading/import-place.ts';
@@ -84,27 +84,8 @@ export const commonJs = testSources('whether a file is CommonJS depends on its n
 export const places = testSources(
   'the place of a failed import is that of {what}',
   {
-    cases: namedRows<{ what: string; source: string; specifier: string; name?: string; place?: string }>({
-      only: { what: 'its specifier', source: "import './a.ts';\n  import { b } from './b.ts';\n", specifier: './b.ts', place: '2:21' },
-      again: { what: 'the first of two', source: "import './b.ts';\nimport './b.ts';\n", specifier: './b.ts', place: '1:8' },
-      quotes: { what: 'whichever quotes it has', source: 'import "./a.ts"; import "./b.ts";', specifier: './b.ts', place: '1:25' },
-      absent: { what: 'nothing that is not there', source: "import './a.ts';", specifier: './b.ts' },
-      pattern: { what: 'the text itself, not of a pattern', source: "import './axts';\nimport './a.ts';", specifier: './a.ts', place: '2:8' },
-      name: {
-        what: 'a missing export',
-        source: "import { a } from './b.ts';\nimport { c, d } from './b.ts';\n",
-        specifier: './b.ts',
-        name: 'd',
-        place: '2:13',
-      },
-      'name again': {
-        what: 'the import that has the name',
-        source: "import { d } from './a.ts';\nimport { c } from './b.ts';\nimport { x, d } from './b.ts';",
-        specifier: './b.ts',
-        name: 'd',
-        place: '3:13',
-      },
-      'no name': { what: 'nothing without the name', source: "import { a } from './b.ts';", specifier: './b.ts', name: 'd' },
+    cases: dataFile('import-places.yaml', {
+      columns: { what: cell.text, source: cell.text, specifier: cell.text, place: cell.text.optional(), name: cell.text.optional() },
     }),
   },
   async ({ row: { source, specifier, name, place }, check }, { folder }) => {

@@ -7,7 +7,7 @@ import { build } from 'esbuild';
 
 const [folder, scratch] = process.argv.slice(2);
 const PROJECTS = 600;
-const entry = fileURLToPath(new URL('../fixtures/compare.ts', import.meta.url));
+const entry = fileURLToPath(new URL('../tests/fixtures/compare.ts', import.meta.url));
 const outfile = join(scratch, 'compare.mjs');
 await build({
   entryPoints: [entry],
