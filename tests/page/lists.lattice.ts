@@ -1,4 +1,4 @@
-import { namedRows, suite, table, test } from 'red-lattice';
+import { cell, dataFile, namedRows, suite, table, test } from 'red-lattice';
 import { collectVocabulary, completeFilter } from '../../page/src/record/completions.ts';
 import { matches, readFilter, toggleStatus } from '../../page/src/record/filter.ts';
 import { listFlakyCases, listTestHistories, measurePace } from '../../page/src/record/history.ts';
@@ -79,17 +79,7 @@ const store = (): Store => {
 
 export const lists = suite('the lists of the page', [
   test('the filter “{typed}” keeps {kept}', {
-    cases: namedRows<{ typed: string; kept: readonly string[] }>({
-      nothing: { typed: '', kept: ['0/1', '0/0', '0/2', '1/0'] },
-      word: { typed: 'TIDES', kept: ['1/0'] },
-      quoted: { typed: '"a stay"', kept: ['0/1'] },
-      open: { typed: '"a st', kept: ['0/1'] },
-      status: { typed: 'status:failed,errored', kept: ['0/0', '0/2'] },
-      tag: { typed: 'tag:money', kept: ['0/1'] },
-      value: { typed: 'hull=cat loa>=13', kept: ['0/2'] },
-      none: { typed: 'hull=tug', kept: [] },
-      'half typed': { typed: 'hull=', kept: ['0/1'] },
-    }),
+    cases: dataFile('filters.csv', { columns: { typed: cell.text.default(''), kept: cell.list(cell.text, ' ').default([]) } }),
   }, ({ row, check }) => {
     const filter = readFilter(row.typed);
     check.equal(
@@ -106,18 +96,7 @@ export const lists = suite('the lists of the page', [
   }),
 
   test('the filter “{typed}” is completed with {words}', {
-    cases: namedRows<{ typed: string; words: readonly string[] }>({
-      nothing: { typed: '', words: [] },
-      status: { typed: 'sta', words: ['status:failed', 'status:passed'] },
-      'rest of a status': { typed: 'cat FAI', words: ['status:failed'] },
-      tag: { typed: 'tag:', words: ['tag:money'] },
-      column: { typed: 'h', words: ['hull='] },
-      values: { typed: 'hull=', words: ['hull=cat', 'hull=mono'] },
-      'begun value': { typed: 'loa>=1', words: ['loa>=12', 'loa>=15'] },
-      'complete word': { typed: 'hull=cat', words: [] },
-      blank: { typed: 'hull=cat ', words: [] },
-      quoted: { typed: '"ha', words: [] },
-    }),
+    cases: dataFile('completions.csv', { columns: { typed: cell.text.default(''), words: cell.list(cell.text, ' ').default([]) } }),
   }, ({ row, check }) => {
     const words = completeFilter(row.typed, collectVocabulary(store())).map(({ word }) => word);
     check.equal(words, [...row.words]);
