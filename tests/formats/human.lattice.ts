@@ -168,6 +168,12 @@ export const longFailures = suite('a failure', [
     check.equal(found.filter((line) => line.startsWith('line')).length + left, row.count);
   }),
 
+  test('with a value of more than 12 lines shows the first and the last of them', ({ check }) => {
+    const shown = (count: number): string[] => failedWith({ actual: numbered(count, 'line').join('\n') }).filter((line) => line.includes('line'));
+    check.equal(shown(12).length, 12);
+    check.equal(shown(1013), ['actual    line 1', ...numbered(8, 'line').slice(1), '… 1,002 more lines …', 'line 1011', 'line 1012', 'line 1013']);
+  }),
+
   test(
     'with a value of {length} characters shows {shown}',
     {

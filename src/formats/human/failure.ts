@@ -219,12 +219,12 @@ const MAX_DIFFERENCE_LINES = 80;
 /** The maximum number of consecutive lines of a long difference on one side. */
 const MAX_RUN_LINES = 15;
 
-/** Removes the middle of a long list of lines. */
-function limitLines(lines: readonly string[], most: number): readonly string[] {
+/** Removes the middle of a long list of lines. `paint` is for the line that says so. */
+function limitLines(lines: readonly string[], most: number, paint = (text: string): string => text): readonly string[] {
   if (lines.length <= most) return lines;
   const tail = Math.floor(most / 4);
   const head = most - tail - 1;
-  return [...lines.slice(0, head), `… ${formatThousands(lines.length - head - tail)} more lines …`, ...lines.slice(-tail)];
+  return [...lines.slice(0, head), paint(`… ${formatThousands(lines.length - head - tail)} more lines …`), ...lines.slice(-tail)];
 }
 
 const MAX_VALUE_LINES = 12;
@@ -245,10 +245,7 @@ function renderValue(label: string, shown: string, style: Style): string[] {
   const lines = (isLines ? (text as string) : shown)
     .split('\n')
     .map((line) => escapeControls(line.length > MAX_LINE_LENGTH ? `${line.slice(0, MAX_LINE_LENGTH - 1)}…` : line));
-  const formatted =
-    lines.length <= MAX_VALUE_LINES
-      ? lines
-      : [...lines.slice(0, MAX_VALUE_LINES - 4), style.dim(`… ${lines.length - MAX_VALUE_LINES + 1} lines …`), ...lines.slice(-3)];
+  const formatted = limitLines(lines, MAX_VALUE_LINES, style.dim);
   if (isLines) return [style.dim(label), ...formatted.map((line) => `${style.dim('│')} ${line}`)];
   return formatted.map((line, i) => `${i === 0 ? style.dim(label.padEnd(8)) : ' '.repeat(8)}  ${line}`);
 }
