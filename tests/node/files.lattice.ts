@@ -1,13 +1,14 @@
-import { appendFileSync, mkdirSync, readdirSync, symlinkSync, writeFileSync } from 'node:fs';
+import { appendFileSync, existsSync, mkdirSync, readdirSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { dirname, join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { dataFile, fixture, formatProblem, range, table, testWith } from 'red-lattice';
+import { dataFile, fixture, formatProblem, range, table, test, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { createRandom } from '../../src/cases/random.ts';
 import { createFileCache } from '../../src/node/files.ts';
 import { findFiles, findPath, findRoot } from '../../src/node/find-files.ts';
 import { LineReader } from '../../src/node/line-reader.ts';
 import { createSourceReader } from '../../src/node/sources.ts';
+import { runInside } from '../inner.ts';
 
 /** Writes files, with the folders around them. */
 function write(folder: string, files: Readonly<Record<string, string>>): void {
@@ -152,3 +153,22 @@ export const cached = testWith({ folder: tempDirectory() })(
     check.equal(await nowhere.get('rows-2'), undefined);
   },
 );
+
+export const temporary = test('a temporary directory is removed, or kept if its case fails; a case can remove it itself', async ({ check, defer }) => {
+  const folders: string[] = [];
+  const folder = tempDirectory();
+  const { statuses } = await runInside([
+    test('leaves', { needs: { folder } }, (_, { folder }) => void folders.push(folder)),
+    test('removes', { needs: { folder } }, (_, { folder }) => {
+      folders.push(folder);
+      rmSync(folder, { recursive: true });
+    }),
+    test('fails', { needs: { folder } }, ({ check }, { folder }) => {
+      folders.push(folder);
+      check.fail('here');
+    }),
+  ]);
+  defer(() => rmSync(folders[2] as string, { recursive: true }));
+  check.equal(statuses, { leaves: 'passed', removes: 'passed', fails: 'failed/check' });
+  check.equal(folders.map(existsSync), [false, false, true]);
+});
