@@ -385,6 +385,12 @@ export const markedWords = test('the mark of a code frame is under the word, beh
   check.equal(frame, [`▸ 1 │ ${line}`, `    │ ${' '.repeat(row.columns + 6)}▔▔▔▔▔`]);
 });
 
+export const generated = test('a line of more than 400 characters has no frame', ({ check }) => {
+  const countLines = (length: number): number =>
+    renderCodeFrame({ file: 'a.ts', line: 1, column: 1 }, { source: () => 'x'.repeat(length), style: plainStyle }).length;
+  check.equal([countLines(400), countLines(401)], [2, 0]);
+});
+
 export const markedSign = test('a sign has a mark of one column', ({ check }) =>
   check.equal(renderCodeFrame({ file: 'a.ts', line: 1, column: 2 }, { source: () => 'f(x)', style: plainStyle }), ['▸ 1 │ f(x)', '    │  ▔']));
 
