@@ -73,6 +73,11 @@ export const rowLines = suite('a line of a test file', { timeout: 60_000 }, [
   ),
 ]);
 
+const moored = projectOf({
+  'a.lattice.mjs': `import { test } from 'red-lattice';
+export const moors = test('moors', { timeout: 20_000 }, ({ signal }) => new Promise((done) => signal.addEventListener('abort', done)));\n`,
+});
+
 const failing = projectOf({
   'a.lattice.ts': `import { fixture, range, suite, test } from 'red-lattice';
 const tariff = fixture('a tariff with a long name', { setup: () => 1 });
@@ -114,6 +119,14 @@ export const narrow = suite('a terminal', { timeout: 60_000 }, [
       '1 passed, 1 failed',
     ]);
     check.matches(out, /watching \d files {2}Enter: run again · a: run all · f: run failed · q: quit/);
+  }),
+
+  testWith({ project: moored })('shows what a lane runs, and for how long, until a key interrupts it', { timeout: 30_000 }, async ({ check }, { project }) => {
+    const { out } = await runInTerminal('run', project, { columns: 100, typed: [{ after: 'a.lattice.mjs#moors', keys: '\u0003' }] });
+    check.includes(out, '1 not run: the run was interrupted');
+    check.matches(out, / seed \d{1,6} · record /);
+    check.matches(last(out), /^0 passed, 0 failed/);
+    check.equal(/ {4}at /.test(out), false, 'a stack');
   }),
 
   testWith({ project: failing })(
