@@ -190,6 +190,7 @@ export async function runOnce(
   if (state.unwritable !== undefined)
     terminal.error(`red-lattice: the record in ${record} cannot be written: ${escapeToOneLine(state.unwritable)}. Results are lost.`);
   if (isEmptyShard) terminal.out(terminal.style.dim(`shard ${selection.shard?.index}/${selection.shard?.of} has no cases`));
+  // No other shard has cases either.
   if (status === 3) terminal.out(terminal.style.yellow(explainNothingSelected({ ...selection, shard: undefined }, where, state.planned?.suggestions)));
   // A record that could not be resumed stays unchanged.
   const isRefused = earlier !== undefined && state.planProblems.some(({ code }) => code === 'plan-mismatch');

@@ -11,6 +11,7 @@ import type { Leak } from './leaks.ts';
 import { OverrideReports } from './override-reports.ts';
 import type { RecordedResult, TestHeader, UsedFixture } from './recorded-result.ts';
 import type { RunInfo } from './run-info.ts';
+import { listLeaks } from './run-state.ts';
 import { buildTeardownProblem } from './teardown-failures.ts';
 import type { WhereItFails } from './where/causes.ts';
 import { classifyStatus, whereTestsFail } from './where/tests.ts';
@@ -191,7 +192,7 @@ export function buildRunReport({ info, entries }: ReadableRecord, nameFile: Form
     tests: [...tests.values()].sort((a, b) => a.test - b.test),
     problems: [...problems.values()],
     spans,
-    leaks: locatedLeaks.length > 0 ? locatedLeaks : leaks,
+    leaks: listLeaks({ leaks, locatedLeaks }),
     output,
     laneStarts,
   };

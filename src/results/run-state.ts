@@ -271,7 +271,8 @@ export function buildRunState({ info, entries }: { readonly info: RunInfo; entri
 }
 
 /** What cases left open, with places if these were searched. */
-export const listLeaks = ({ leaks, locatedLeaks }: RunState): readonly Leak[] => (locatedLeaks.length > 0 ? locatedLeaks : leaks);
+export const listLeaks = ({ leaks, locatedLeaks }: Pick<RunState, 'leaks' | 'locatedLeaks'>): readonly Leak[] =>
+  locatedLeaks.length > 0 ? locatedLeaks : leaks;
 
 /** The numbers of the tests with failed cases. */
 export const failingTests = (state: RunState): Set<number> =>

@@ -15,7 +15,7 @@ export function buildResult(run: CaseAttempt, verdict: Verdict, attempts: number
     output: run.output,
     attachments: run.attachments,
   };
-  // A spread takes longer than all other work on a passed case.
+  // A spread takes nearly half of the time of a passed case.
   return verdict.cause === undefined && verdict.reason === undefined ? outcome : { ...verdict, ...outcome };
 }
 
