@@ -1,6 +1,7 @@
 import { comparisonAsJson, comparisonAsMarkdown, explainPartial, renderComparison } from '../formats/comparison.ts';
 import { findRoot } from '../node/find-files.ts';
-import { openRecord } from '../node/recorded.ts';
+import { type OpenedRecord, openRecord } from '../node/recorded.ts';
+import { findNearestName } from '../problems/nearest-name.ts';
 import { compare, hasNewFailure, type VariantPair } from '../results/compare.ts';
 import type { CommandContext } from './command-context.ts';
 import { failWith } from './terminal.ts';
@@ -25,8 +26,17 @@ export async function compareCommand(
   const comparison = compare(before.entries, after.entries, variants);
   const compared = comparison.same + Object.values(comparison.cases).reduce((sum, cases) => sum + cases.length, 0);
   if (variants && compared === 0) return failWith(terminal, `no case belongs to a variant "${variants.before}" or "${variants.after}"`);
+  if (variants && compared === comparison.cases.new.length) return failWith(terminal, describeUnknownVariant(variants.before, before));
+  if (variants && compared === comparison.cases.gone.length) return failWith(terminal, describeUnknownVariant(variants.after, after));
   if (format === 'markdown') terminal.writeRaw(comparisonAsMarkdown(comparison, before, after));
   else if (format === 'json') terminal.writeRaw(comparisonAsJson(comparison, before, after));
   else for (const line of renderComparison(comparison, before, after, terminal.style, terminal.width)) terminal.out(line);
   return hasNewFailure(comparison) || explainPartial(after) !== undefined ? 1 : 0;
+}
+
+function describeUnknownVariant(variant: string, { entries }: OpenedRecord): string {
+  const titles = new Set<string>();
+  for (const entry of entries()) if (entry.type === 'test') for (const title of entry.header.path.slice(0, -1)) titles.add(title);
+  const near = findNearestName(variant, titles);
+  return `no case belongs to a variant "${variant}"${near === undefined ? '' : `; did you mean "${near}"?`}`;
 }

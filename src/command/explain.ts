@@ -1,6 +1,6 @@
 import { existsSync, mkdtempSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
-import { type LastTimes, renderExplanation } from '../formats/human/explain.ts';
+import { explanationsAsJson, type LastTimes, renderExplanation } from '../formats/human/explain.ts';
 import { renderPlanProblems } from '../formats/human/run.ts';
 import { escapeToOneLine } from '../formats/style.ts';
 import { coordinate } from '../node/coordinator.ts';
@@ -8,6 +8,7 @@ import { listEarlierRuns } from '../node/earlier-runs.ts';
 import { findPath } from '../node/find-files.ts';
 import { readJournals } from '../node/journals.ts';
 import { findStateFolder } from '../node/record.ts';
+import type { CaseName } from '../results/recorded-result.ts';
 import type { Explanation } from '../running/explain-case.ts';
 import type { CommandContext } from './command-context.ts';
 import { buildDefaultRequest, prepare } from './prepare.ts';
@@ -30,24 +31,24 @@ export async function explainCommand(target: string, options: ExplainOptions, se
   const formatting = createFormatting(root, terminal);
   const selection = isPlace ? { targets } : target.includes('#') ? { ids: [target] } : { titles: [target] };
   const record = mkdtempSync(join(findStateFolder(root), 'explain-'));
-  const found: Explanation[] = [];
+  const found: { readonly name: CaseName; readonly explanation: Explanation }[] = [];
   try {
     const request = buildDefaultRequest(prepared, { mode: 'explain', selection, loadTimeout: options.loadTimeout, record });
     const state = await coordinate(request, setting.acquireLane, compiler, (entry) => {
-      if (entry.type === 'explained') found.push(entry.explanation);
+      if (entry.type === 'explained') found.push(entry);
     }).done;
     for (const line of renderPlanProblems(state, formatting)) terminal.error(line);
-    if (options.format === 'json') terminal.out(JSON.stringify(found, null, 2));
+    if (options.format === 'json') terminal.out(explanationsAsJson(found, formatting.nameFile));
     else {
       const [first, ...others] = found;
-      if (first) for (const line of renderExplanation(first, readNewestTimes(root), formatting)) terminal.out(line);
+      if (first) for (const line of renderExplanation(first.name, first.explanation, readNewestTimes(root), formatting)) terminal.out(line);
       if (others.length) {
         terminal.out(
           terminal.style.dim(
             `\n${others.length} more ${others.length === 1 ? 'case matches' : 'cases match'} "${escapeToOneLine(target)}"; name one by its id:`,
           ),
         );
-        for (const { id } of others.slice(0, MAX_NAMED_CASES)) terminal.out(terminal.style.dim(`  ${escapeToOneLine(id)}`));
+        for (const { name } of others.slice(0, MAX_NAMED_CASES)) terminal.out(terminal.style.dim(`  ${escapeToOneLine(name.id)}`));
       }
     }
     if (found.length === 0) terminal.error(`red-lattice: no case matches "${escapeToOneLine(target)}". red-lattice plan --all lists all cases.`);

@@ -299,6 +299,13 @@ export async function main(args: readonly string[], started: ChildProcess | unde
         });
       onClosed = () => callback('SIGPIPE');
     },
+    onEarlyExit(callback) {
+      const ended = (): void => {
+        process.exitCode = callback();
+      };
+      if (inProcess) process.on('exit', ended);
+      return () => void process.off('exit', ended);
+    },
   };
   let isClosed = false;
   let onClosed = (): void => process.exit(getInterruptStatus('SIGPIPE'));

@@ -70,9 +70,10 @@ export async function narrowCommand(where: readonly string[], options: NarrowCom
     const known = [...new Set(session.results.flatMap(({ header }) => header.columns))];
     const unknown = known.length > 0 ? options.vary?.find((name) => !known.includes(name) && !known.includes(name.split('.')[0] as string)) : undefined;
     if (unknown !== undefined) return failWith(terminal, `--vary ${unknown}: no failing test has this column; the columns are ${known.join(', ')}`);
+    const earned = exitStatus(state);
     const isExplained = session.results.every(({ causes, unexplained }) => unexplained.length === 0 && causes.every((cause) => cause.isProven));
     if (options.format) terminal.writeRaw(narrowedAsJson(session.results));
-    else for (const line of renderNarrowSummary(session.results, countCases(state), Date.now() - began, terminal.style)) terminal.out(line);
+    else if (earned !== 3) for (const line of renderNarrowSummary(session.results, countCases(state), Date.now() - began, terminal.style)) terminal.out(line);
     if (options.export !== undefined)
       writeFileSync(
         resolve(folder, options.export),
@@ -81,7 +82,6 @@ export async function narrowCommand(where: readonly string[], options: NarrowCom
           options.export,
         ),
       );
-    const earned = exitStatus(state);
     if (earned === 3) print(terminal.style.yellow(explainNothingSelected(selection, where, state.planned?.suggestions)));
     return earned >= 2 ? earned : isExplained && failsOnlyIn(session, state) ? 0 : 1;
   } finally {

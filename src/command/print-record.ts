@@ -38,7 +38,7 @@ export function printRecord(record: OpenedRecord, root: string, display: Display
   terminal.out('');
   if (info.milliseconds === undefined) terminal.out(terminal.style.yellow('the run is incomplete'));
   const closing = {
-    milliseconds: info.milliseconds ?? 0,
+    milliseconds: info.milliseconds,
     lanes: info.lanes,
     seed: info.seed,
     record: record.name,

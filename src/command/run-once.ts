@@ -19,14 +19,14 @@ import type { LanePool } from '../node/pool/seats.ts';
 import { hashFile, hashFiles, ReadFiles } from '../node/read-files.ts';
 import { createRecord, readTimingHistory, removeOldRecords, writeInfo } from '../node/record.ts';
 import { lockRecord, unlockRecord } from '../node/record-lock.ts';
-import { readRecorded } from '../node/recorded.ts';
+import { openRecord, readRecorded } from '../node/recorded.ts';
 import type { RunRequest } from '../node/run-request.ts';
 import { formatProblem } from '../problems/format-problem.ts';
 import { encodeEntry, JOURNAL_VERSION, type JournalEntry } from '../results/journal/entries.ts';
 import type { Leak } from '../results/leaks.ts';
 import { findRerunSelections } from '../results/rerun-selection.ts';
 import type { RunInfo } from '../results/run-info.ts';
-import { applyEntry, exitStatus, failingTests, listLeaks, type RunState, warningsIn } from '../results/run-state.ts';
+import { applyEntry, buildRunState, exitStatus, failingTests, listLeaks, type RunState, warningsIn } from '../results/run-state.ts';
 import type { WhereItFails } from '../results/where/causes.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import { type Selection, selectsAll } from '../suites/selection.ts';
@@ -35,11 +35,11 @@ import type { DisplayOptions } from './display-options.ts';
 import { getInterruptStatus, type Interruption } from './interruption.ts';
 import type { SelectionOptions } from './options.ts';
 import { buildDefaultRequest, type CommandInputs } from './prepare.ts';
-import { printCases, printTests } from './print-record.ts';
+import { printCases, printRecord, printTests } from './print-record.ts';
 import { Progress } from './progress.ts';
 import { renderGrids } from './render-grids.ts';
 import { writeAs } from './report.ts';
-import { createFormatting, type Terminal } from './terminal.ts';
+import { createFormatting, failWith, type Terminal } from './terminal.ts';
 import { version } from './version.ts';
 
 export interface RunCommandOptions extends SelectionOptions, DisplayOptions {
@@ -141,7 +141,9 @@ export async function runOnce(
   interruption.onInterrupt = () => running.interrupt();
   // The lanes are busy: this takes no extra time.
   if (!options.record) removeOldRecords(root);
+  const isOver = setting.onEarlyExit(() => (interruption.by ? getInterruptStatus(interruption.by) : printEarlyExit(record, folder, options, terminal)));
   const state = await running.done;
+  isOver();
   if (!existsSync(join(record, 'run.json'))) state.unwritable ??= 'it was removed during the run';
   progress.finish(state);
   if (options.leaks) {
@@ -211,6 +213,17 @@ export async function runOnce(
   } else terminal.out(formatSummaryLine(state));
   unlockRecord(record);
   return { status, state, record };
+}
+
+/** Prints the results of a run that a case has ended together with the process. Returns the exit status. */
+function printEarlyExit(record: string, folder: string, { format, ...display }: RunCommandOptions, terminal: Terminal): number {
+  const opened = openRecord(relative(folder, record), folder, folder);
+  if (typeof opened === 'string') return failWith(terminal, opened);
+  const shown = format === undefined ? terminal : { ...terminal, out: terminal.error };
+  shown.out('');
+  shown.out(terminal.style.yellow('a case has ended the only process; with --lanes 1 or more, the other cases run in a new one'));
+  printRecord(opened, folder, display, shown);
+  return exitStatus(buildRunState(opened)) || 1;
 }
 
 /** Prints failures for a CI service that shows them in the source. They go to stderr if the output is for other programs. */

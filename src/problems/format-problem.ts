@@ -3,7 +3,7 @@ import { findNearestName } from './nearest-name.ts';
 import { assertNever } from './never.ts';
 import type { Problem } from './problem.ts';
 
-const MAX_LISTED_NAMES = 8;
+const MAX_LISTED_NAMES = 12;
 /** The maximum length of a value in a message, in characters. */
 export const MAX_SHOWN_TEXT = 60;
 

@@ -36,7 +36,7 @@ export interface Grid<Result extends GridInput = GridInput> {
 }
 
 /** A column with more values cannot be the side of a grid. */
-const MAX_AXIS_VALUES = 24;
+export const MAX_AXIS_VALUES = 24;
 
 /** The columns of some rows that have 2 to 24 values, each shared by several rows. */
 export function findAxes(rows: Iterable<GridInput['row']>): Axis[] {

@@ -37,10 +37,6 @@ export interface ExplainedFixture {
 
 /** How a case is set up. */
 export interface Explanation {
-  readonly id: string;
-  readonly title: string;
-  readonly at?: SourceLocation | undefined;
-  readonly row: Readonly<Record<string, string>>;
   /** In the order of setup. Lazy fixtures are last. */
   readonly fixtures: readonly ExplainedFixture[];
 }
@@ -73,8 +69,7 @@ export function explainCase(planned: PlannedCaseImpl): Explanation {
       lazy: !order.includes(node),
     };
   };
-  const row = Object.fromEntries(Object.entries(planned.redactedRow).map(([column, value]) => [column, formatShortValue(value)]));
-  return { id: planned.id, title: planned.title, at: planned.location ?? findLocation(test.test.origin), row, fixtures: [...order, ...lazyNodes].map(explain) };
+  return { fixtures: [...order, ...lazyNodes].map(explain) };
 }
 
 function scopesAround({ test }: PlannedCaseImpl): OpenScope[] {

@@ -193,14 +193,14 @@ export const texts = suite('a text', [
       lazy: false,
     };
     const tide = { ...clock, name: 'tide', needs: [], settings: [], replaced: undefined, definedAt: undefined, lazy: true };
-    const explanation = { id: 'a.ts#due', title: 'due', at, row: { loa: '8', hull: '"cat"' }, fixtures: [clock, tide] };
+    const name = { test: 0, ordinal: 0, id: 'a.ts#due', title: 'due', location: at, row: { loa: 8, hull: 'a, b' }, tags: [] };
     const formatting = { style: plainStyle, nameFile: (file: string) => file.slice(3), shown: new Set<string>(), source: () => undefined };
     const last = (fixture: string) => (fixture === 'clock' ? { setup: 12, teardown: 3 } : undefined);
-    check.equal(renderExplanation(explanation, last, formatting), [
+    check.equal(renderExplanation(name, { fixtures: [clock, tide] }, last, formatting), [
       'due',
       'a.ts#due',
       'a.ts:3:1',
-      'row  loa=8, hull="cat"',
+      'row  loa=8, hull="a, b"',
       '',
       'Set up in this order and torn down in reverse:',
       ' 1. clock  a.ts:3:1  last run: setup 12 ms, teardown 3.0 ms',

@@ -223,6 +223,44 @@ export const outcomes = [
     omits: ['without effect'],
   },
   {
+    name: 'process.exit in one process',
+    files: {
+      'a.lattice.mjs': `
+        export const before = test('before', ({ check }) => check.holds(true));
+        export const leaves = test('leaves', () => process.exit(0));
+        export const after = test('after', ({ check }) => check.holds(true));`,
+    },
+    args: ['run', '--lanes', '0'],
+    status: 1,
+    last: '1 passed, 1 failed',
+    says: ['a case has ended the only process', 'process.exit(0) was called', 'the run is incomplete'],
+  },
+  {
+    name: 'process.exit while a file loads in one process',
+    files: { 'a.lattice.mjs': 'process.exit(0);' },
+    args: ['run', '--lanes', '0'],
+    status: 2,
+    says: ['cannot load a.lattice.mjs: process.exit(0) was called'],
+  },
+  {
+    name: 'bodies, setups and teardowns that never end in one process',
+    files: {
+      'a.lattice.mjs': `
+        const never = () => new Promise(() => {});
+        const up = fixture('up', { setup: never, timeout: 50 });
+        const down = fixture('down', { setup: () => 1, teardown: never, timeout: 50 });
+        export const body = test('body', { timeout: 50 }, never);
+        export const setup = test('setup', { needs: { up } }, ({ check }) => check.holds(true));
+        export const teardown = test('teardown', { needs: { down } }, ({ check }) => check.holds(true));
+        export const after = test('after', ({ check }) => check.holds(true));`,
+    },
+    args: ['run', '--lanes', '0'],
+    status: 1,
+    last: '1 passed, 3 failed',
+    within: 20_000,
+    results: { body: 'failed/timeout', setup: 'errored/setup', teardown: 'errored/teardown', after: pass },
+  },
+  {
     name: 'a process that is killed',
     files: {
       'a.lattice.mjs': `

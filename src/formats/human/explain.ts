@@ -1,4 +1,6 @@
+import { formatShortValue } from '../../cases/values.ts';
 import { formatLocation, type SourceLocation } from '../../problems/source-location.ts';
+import type { CaseName } from '../../results/recorded-result.ts';
 import type { ChangeOrigin, ExplainedFixture, Explanation } from '../../running/explain-case.ts';
 import { escapeToOneLine, formatDuration } from '../style.ts';
 import type { Formatting } from './failure.ts';
@@ -7,20 +9,20 @@ import type { Formatting } from './failure.ts';
 export type LastTimes = (fixture: string, of: string) => { readonly setup?: number | undefined; readonly teardown?: number | undefined } | undefined;
 
 /** Renders how a case is set up, from its first fixture to its last. */
-export function renderExplanation(explanation: Explanation, last: LastTimes, formatting: Formatting): string[] {
+export function renderExplanation(name: CaseName, { fixtures }: Explanation, last: LastTimes, formatting: Formatting): string[] {
   const { style } = formatting;
-  const row = Object.entries(explanation.row);
+  const row = Object.entries(name.row);
   const lines = [
-    style.bold(escapeToOneLine(explanation.title)),
-    style.dim(escapeToOneLine(explanation.id)),
-    explanation.at ? style.cyan(formatPlace(explanation.at, formatting)) : '',
+    style.bold(escapeToOneLine(name.title)),
+    style.dim(escapeToOneLine(name.id)),
+    name.location ? style.cyan(formatPlace(name.location, formatting)) : '',
   ];
   if (row.length)
     lines.push(
-      `${style.dim('row')}  ${row.map(([column, value]) => `${style.dim(`${escapeToOneLine(column)}=`)}${escapeToOneLine(value)}`).join(style.dim(', '))}`,
+      `${style.dim('row')}  ${row.map(([column, value]) => `${style.dim(`${escapeToOneLine(column)}=`)}${escapeToOneLine(formatShortValue(value))}`).join(style.dim(', '))}`,
     );
-  const early = explanation.fixtures.filter((fixture) => !fixture.lazy);
-  const late = explanation.fixtures.filter((fixture) => fixture.lazy);
+  const early = fixtures.filter((fixture) => !fixture.lazy);
+  const late = fixtures.filter((fixture) => fixture.lazy);
   lines.push('', early.length ? 'Set up in this order and torn down in reverse:' : 'This case needs no fixtures.');
   for (const [i, fixture] of early.entries()) lines.push(...renderFixture(fixture, `${i + 1}.`, last, formatting));
   if (late.length) lines.push('', 'Set up only on first use:');
@@ -51,4 +53,23 @@ function renderFixture(fixture: ExplainedFixture, number: string, last: LastTime
       `    ${style.dim('setting')}   ${escapeToOneLine(name)} = ${escapeToOneLine(value)}${style.dim(from ? '  set by ' : '  default')}${from ? origin(from, formatting) : ''}`,
     );
   return lines;
+}
+
+/** Formats explanations as JSON. Files are relative to the folder of the project, as in the JSON of a plan. */
+export function explanationsAsJson(
+  explained: readonly { readonly name: CaseName; readonly explanation: Explanation }[],
+  nameFile: Formatting['nameFile'],
+): string {
+  const placed = (at: SourceLocation | undefined): SourceLocation | undefined => at && { ...at, file: nameFile(at.file) };
+  const cases = explained.map(({ name: { test: _test, ordinal: _ordinal, location, ...name }, explanation }) => ({
+    ...name,
+    location: placed(location),
+    fixtures: explanation.fixtures.map((fixture) => ({
+      ...fixture,
+      definedAt: placed(fixture.definedAt),
+      settings: fixture.settings.map((setting) => ({ ...setting, ...(setting.from && { from: { ...setting.from, at: placed(setting.from.at) } }) })),
+      ...(fixture.replaced && { replaced: { ...fixture.replaced, at: placed(fixture.replaced.at) } }),
+    })),
+  }));
+  return JSON.stringify(cases, null, 2);
 }

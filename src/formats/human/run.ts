@@ -156,7 +156,8 @@ export function renderPlanProblems(state: RunState, formatting: Formatting): str
 }
 
 export interface SummaryInput {
-  readonly milliseconds: number;
+  /** Undefined for a run that has not ended. */
+  readonly milliseconds: number | undefined;
   readonly lanes: number;
   readonly seed: number;
   readonly record: string;
@@ -174,10 +175,12 @@ const NOTABLE_COST_SHARE = 0.1;
 
 /** The elapsed time, and the total time of cases. */
 const renderTime = ({ totalCaseMs }: RunState, { milliseconds, lanes }: SummaryInput): string =>
-  `${formatDuration(milliseconds)} (cases ${formatDuration(totalCaseMs)}${lanes > 1 && totalCaseMs > milliseconds ? ` in ${lanes} lanes` : ''})`;
+  milliseconds === undefined
+    ? `cases ${formatDuration(totalCaseMs)}`
+    : `${formatDuration(milliseconds)} (cases ${formatDuration(totalCaseMs)}${lanes > 1 && totalCaseMs > milliseconds ? ` in ${lanes} lanes` : ''})`;
 
 /** Renders the slowest cases and the most expensive shared fixtures, unless the run was quick. */
-function renderCosts({ slowest, fixtures, totalCaseMs }: RunState, { milliseconds: wall }: SummaryInput, style: Style): string[] {
+function renderCosts({ slowest, fixtures, totalCaseMs }: RunState, { milliseconds: wall = 0 }: SummaryInput, style: Style): string[] {
   if (wall < QUICK_RUN_MS) return [];
   const isNotable = ({ milliseconds }: { milliseconds: number }): boolean => milliseconds > NOTABLE_COST_SHARE * Math.max(wall, totalCaseMs);
   const shared = fixtures.all.map(({ name, setup, teardown }) => ({ title: `fixture "${name}"`, milliseconds: setup + teardown }));

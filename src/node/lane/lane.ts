@@ -220,7 +220,8 @@ export class Lane {
         signal: this.#signal,
         announcesEveryCase: this.#job.isolatesCases,
         isSerial: this.#job.isolatesCases,
-        stopWhenStuck: true,
+        // Only a process can be replaced.
+        stopWhenStuck: this.#channel.ownsProcess,
         hasNoTimeouts: this.#hasNoTimeouts,
         unrefsTimers: true,
         runFixtures: this.#runFixtures,

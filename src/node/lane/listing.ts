@@ -48,7 +48,9 @@ export async function explainCases(plan: Plan, selection: Selection, host: Expan
       for (const planned of chunk) {
         if (!select(planned)) continue;
         selected++;
-        put({ type: 'explained', explanation: redactSettings(explainCase(planned), host.isRedacted) });
+        const name = buildCaseName(planned);
+        const location = name.location ?? findLocation(test.test.origin);
+        put({ type: 'explained', name: { ...name, location }, explanation: redactSettings(explainCase(planned), host.isRedacted) });
       }
     }
   }

@@ -53,7 +53,8 @@ export class ProcessGuard {
       // Without an argument, the current exit code applies: the runtime would take `undefined` for a status.
       return given.length === 0 ? exit() : exit(code as number);
     }) as typeof process.exit;
-    process.on('exit', (code) => {
+    // In one process, the command prints what is on record when it ends.
+    process.prependListener('exit', (code) => {
       // Code under test can emit any event. The runtime sets `_exiting` first.
       if ((process as { _exiting?: boolean })._exiting !== false) this.#exited(code);
     });

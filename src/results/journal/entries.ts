@@ -63,7 +63,7 @@ export type JournalEntry =
   | { readonly type: 'teardown-failed'; readonly id: string; readonly title: string; readonly result: Omit<CaseResult, 'attachments'> }
   | { readonly type: 'test-ended'; readonly test: number }
   | { readonly type: 'span'; readonly span: Span }
-  | { readonly type: 'explained'; readonly explanation: Explanation }
+  | { readonly type: 'explained'; readonly name: CaseName; readonly explanation: Explanation }
   | { readonly type: 'problem'; readonly problem: Problem }
   | { readonly type: 'output'; readonly text: string }
   | { readonly type: 'leaks'; readonly leaks: readonly Leak[] }

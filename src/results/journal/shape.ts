@@ -63,7 +63,7 @@ const shapes: Readonly<Record<Exclude<JournalEntry['type'], 'passed'>, Shapes>> 
   'teardown-failed': { id: 'text', title: 'text', result: fields(outcome) },
   'test-ended': { test: 'count' },
   span: { span: fields({ kind: 'text', fixture: 'text', owner: 'text', scope: 'text', start: 'number', milliseconds: 'number' }) },
-  explained: { explanation: fields({ id: 'text', title: 'text', row: 'names', at: optional(locationShape), fixtures: each(fixture) }) },
+  explained: { name: fields(named), explanation: fields({ fixtures: each(fixture) }) },
   problem: { problem },
   output: { text: 'text' },
   leaks: { leaks },

@@ -1,0 +1,3 @@
+import { testSessions } from './session.ts';
+
+export const records = testSessions(new URL('./records.yaml', import.meta.url));
