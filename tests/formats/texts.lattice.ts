@@ -1,6 +1,7 @@
 import { cell, dataFile, namedRows, type Problem, suite, table, test } from 'red-lattice';
 import { wantsOneProcess } from '../../src/command/one-process.ts';
 import { buildArguments, findProfile, formatUnknownProfile } from '../../src/command/profile.ts';
+import { explanationsAsJson } from '../../src/formats/explain.ts';
 import { renderExplanation } from '../../src/formats/human/explain.ts';
 import { renderCodeFrame } from '../../src/formats/human/frame.ts';
 import { renderGrid } from '../../src/formats/human/grid.ts';
@@ -195,6 +196,15 @@ export const texts = suite('a text', [
     const tide = { ...clock, name: 'tide', needs: [], settings: [], replaced: undefined, definedAt: undefined, lazy: true };
     const name = { test: 0, ordinal: 0, id: 'a.ts#due', title: 'due', location: at, row: { loa: 8, hull: 'a, b' }, tags: [] };
     const formatting = { style: plainStyle, nameFile: (file: string) => file.slice(3), shown: new Set<string>(), source: () => undefined };
+    const json = explanationsAsJson([{ name, explanation: { fixtures: [clock, tide] } }], formatting.nameFile);
+    check.equal(
+      [...json.matchAll(/"(\w+)": \{\s+"file": "(.*)"/g)].map(([, key, file]) => [key, file]),
+      [
+        ['location', 'a.ts'],
+        ['definedAt', 'a.ts'],
+        ['at', 'a.ts'],
+      ],
+    );
     const last = (fixture: string) => (fixture === 'clock' ? { setup: 12, teardown: 3 } : undefined);
     check.equal(renderExplanation(name, { fixtures: [clock, tide] }, last, formatting), [
       'due',

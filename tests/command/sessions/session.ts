@@ -5,7 +5,7 @@ import { cell, dataFile, testWith } from 'red-lattice';
 import { root, runCommand } from '../../program.ts';
 import { projectOf } from '../../project.ts';
 
-const readOffice = (name: string): string => readFileSync(`${root}tests/formats/office/${name}`, 'utf8');
+const readOffice = (name: string): string => readFileSync(`${root}tests/office/${name}`, 'utf8');
 const files = {
   'office.lattice.ts': readOffice('office.ts'),
   'stays.csv': readOffice('stays.csv'),
