@@ -210,7 +210,7 @@ export const texts = suite('a text', [
       'due',
       'a.ts#due',
       'a.ts:3:1',
-      'row  loa=8, hull="a, b"',
+      'row  loa=8, hull=a, b',
       '',
       'Set up in this order and torn down in reverse:',
       ' 1. clock  a.ts:3:1  last run: setup 12 ms, teardown 3.0 ms',
