@@ -1,6 +1,6 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
-import { join, resolve } from 'node:path';
+import { dirname, join, resolve } from 'node:path';
 import { renderNarrowed, renderNarrowSummary } from '../formats/human/narrow.ts';
 import { explainNothingSelected } from '../formats/human/nothing-selected.ts';
 import { renderPlanProblems } from '../formats/human/run.ts';
@@ -74,14 +74,12 @@ export async function narrowCommand(where: readonly string[], options: NarrowCom
     const isExplained = session.results.every(({ causes, unexplained }) => unexplained.length === 0 && causes.every((cause) => cause.isProven));
     if (options.format) terminal.writeRaw(narrowedAsJson(session.results));
     else if (earned !== 3) for (const line of renderNarrowSummary(session.results, countCases(state), Date.now() - began, terminal.style)) terminal.out(line);
-    if (options.export !== undefined)
-      writeFileSync(
-        resolve(folder, options.export),
-        await formatTriedRows(
-          session.results.flatMap(({ probes }) => probes),
-          options.export,
-        ),
-      );
+    if (options.export !== undefined) {
+      const path = resolve(folder, options.export);
+      mkdirSync(dirname(path), { recursive: true });
+      const probes = session.results.flatMap((result) => result.probes);
+      writeFileSync(path, await formatTriedRows(probes, options.export));
+    }
     if (earned === 3) print(terminal.style.yellow(explainNothingSelected(selection, where, state.planned?.suggestions)));
     return earned >= 2 ? earned : isExplained && failsOnlyIn(session, state) ? 0 : 1;
   } finally {

@@ -1,5 +1,5 @@
-import { closeSync, openSync, renameSync, rmSync, writeSync } from 'node:fs';
-import { resolve } from 'node:path';
+import { closeSync, mkdirSync, openSync, renameSync, rmSync, writeSync } from 'node:fs';
+import { dirname, resolve } from 'node:path';
 import { reportAsPage } from '../formats/page.ts';
 import { findFormat, type ReportFormat, reportFormats } from '../formats/report-formats.ts';
 import { findRoot } from '../node/find-files.ts';
@@ -51,9 +51,10 @@ export async function writeAs(
   for await (const chunk of writeReport(format, record, nameFile)) write(chunk);
 }
 
-/** Replaces a file when the new content is complete. */
+/** Replaces a file when the new content is complete. Creates missing folders. */
 async function toFile(path: string, make: (write: (text: string) => void) => Promise<void>): Promise<void> {
   const unfinished = `${path}.unfinished`;
+  mkdirSync(dirname(path), { recursive: true });
   const file = openSync(unfinished, 'w');
   try {
     await make((text) => {

@@ -177,6 +177,7 @@ export const names = suite('names', [
           ['{vessel} for {stay}', 'Gull for {nights: 3}'],
           ['no columns', 'no columns › vessel=Gull, stay={nights: 3}'],
           ['{vessel.owner.name}', '{vessel.owner.name}'],
+          ['{stay.days} days', '{stay.days} days'],
         ],
       ),
     },

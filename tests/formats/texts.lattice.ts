@@ -69,7 +69,7 @@ export const texts = suite('a text', [
           ['berts', ['berth', 'bents'], 'did you mean `berth`?'],
           ['TAGS', ['tag', 'tags'], 'did you mean `tags`?'],
           ['ab', ['cd'], 'known: `cd`'],
-          ['quay', [...'abcdefghij'], 'known: `a`, `b`, `c`, `d`, `e`, `f`, `g`, `h` and 2 more'],
+          ['quay', [...'abcdefghijklmn'], 'known: `a`, `b`, `c`, `d`, `e`, `f`, `g`, `h`, `i`, `j`, `k`, `l` and 2 more'],
           ['quay', [], 'there are none'],
         ],
       ),

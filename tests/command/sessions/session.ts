@@ -31,11 +31,12 @@ const varying: readonly (readonly [pattern: RegExp, text: string])[] = [
   [/ *\d+(?:\.\d+)? (?:µs|ms|s)\b/g, ' … ms'],
   [/\d{8}-\d{6}-\d+/g, '<record>'],
   [/\bseed \d+/g, 'seed <n>'],
+  [/^\d+\.\d+\.\d+$/gm, '<version>'],
   [/Red Lattice \d\S+ Node v[\d.]+/g, 'Red Lattice <version>, Node <version>'],
   [/("(?:seed|pace|milliseconds|\w*(?:Ms|times?))": )[\d.]+/g, '$1<n>'],
   [/\d{4}-\d\d-\d\d[T ]\d\d:\d\d(?::[\d.]+Z| UTC)/g, '<time>'],
   [/^slow: .*\n/gm, ''],
-  [/^the median case took .*\n/gm, ''],
+  [/^(?:- )?the median case took .*\n/gm, ''],
   [/(?<=,)(?:\d+(?:\.\d+)?,){3}(?=\d+,\d+,\d+,)/g, '…,…,…,'],
   [/ *(?:[▒█░─]+ *)+$/gm, ' █'],
 ];
