@@ -55,6 +55,10 @@ export const collected = test('of failed cases, {what} collected', {
       results: [fail('a', [{ column: 'due', heading: 'Due', reason: 'a function' } as Column], inData)],
       refused: ['dues.csv:2 Due: a function (a)'],
     },
+    'without its content': {
+      what: 'a file whose content is not recorded is not',
+      results: [fail('a', [], inData, { differingFile: { file: 'file:///n5.txt', attachment: 'computed n5.txt' } })],
+    },
     unwanted: { what: 'other columns are not', results: [fail('a', [{ column: 'other', text: '5', value: 5 }], inData)] },
   }),
 }, ({ row: { results, changes = [], refused = [] }, check }) => {

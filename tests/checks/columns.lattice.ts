@@ -217,6 +217,8 @@ export const columns = suite('check.columns', [
     check.equal([message.replace(/; got .*/s, ''), actual, expected], [row.message, row.actual, row.expected]);
     const isAcceptable = /^differs|not a text|does not exist/.test(row.message);
     check.equal([differingFile !== undefined, differingFile?.isNew], [isAcceptable, row.isNew]);
+    const attached = seen[0]?.result.attachments.map(({ name }) => name.split(' ')[0]) ?? [];
+    check.holds(!attached.includes('expected') || (row.content instanceof Uint8Array && !row.isNew), attached.join());
   }),
 
   test('a file check that is not awaited fails the case', async ({ check }) => {
