@@ -65,7 +65,7 @@ async function play(step: Step, folder: string): Promise<string> {
 /** Commands that follow each other in one project. What they print is in the folder `said`. */
 export const testSessions = (file: URL) =>
   testWith({ project: projectOf(files) })(
-    '{what}',
+    'commands of one project: {what}',
     { timeout: 60_000, cases: dataFile(file, { columns: { what: cell.text, steps: cell.json } }) },
     async ({ row, check }, { project }) => {
       let said = '';

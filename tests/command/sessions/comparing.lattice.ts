@@ -1,0 +1,3 @@
+import { testSessions } from './session.ts';
+
+export const comparing = testSessions(new URL('./comparing.yaml', import.meta.url));

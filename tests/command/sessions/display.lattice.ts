@@ -1,0 +1,3 @@
+import { testSessions } from './session.ts';
+
+export const display = testSessions(new URL('./display.yaml', import.meta.url));

@@ -1,0 +1,3 @@
+import { testSessions } from './session.ts';
+
+export const reports = testSessions(new URL('./reports.yaml', import.meta.url));

@@ -1,0 +1,3 @@
+import { testSessions } from './session.ts';
+
+export const settings = testSessions(new URL('./settings.yaml', import.meta.url));

@@ -1,0 +1,3 @@
+import { testSessions } from './session.ts';
+
+export const shards = testSessions(new URL('./shards.yaml', import.meta.url));
