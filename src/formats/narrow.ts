@@ -3,7 +3,7 @@ import type { Condition } from '../results/where/condition.ts';
 
 interface JsonCondition {
   readonly column: string;
-  readonly operator: '=' | '!=' | '>=' | '<=' | 'missing';
+  readonly operator: '=' | '!=' | '>=' | '<=' | 'missing' | 'present';
   readonly value?: unknown;
 }
 
@@ -12,8 +12,8 @@ function asComparisons(condition: Condition): JsonCondition[] {
   const { column } = condition;
   if (condition.kind === 'value') return [{ column, operator: '=', value: condition.value }];
   if (condition.kind === 'not') return [{ column, operator: '!=', value: condition.value }];
-  if (condition.kind !== 'range') return [{ column, operator: 'missing' }];
-  const { from, to } = condition;
+  if (condition.kind === 'missing' || condition.kind === 'present') return [{ column, operator: condition.kind }];
+  const { from, to } = condition as Extract<Condition, { kind: 'range' }>;
   return [
     ...(from === undefined ? [] : [{ column, operator: '>=', value: from } as const]),
     ...(to === undefined ? [] : [{ column, operator: '<=', value: to } as const]),

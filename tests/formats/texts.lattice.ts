@@ -247,6 +247,7 @@ export const texts = suite('a text', [
       value: { condition: { kind: 'value', column: 'hull', value: 'cat' }, comparisons: [{ column: 'hull', operator: '=', value: 'cat' }] },
       not: { condition: { kind: 'not', column: 'hull', value: 'cat' }, comparisons: [{ column: 'hull', operator: '!=', value: 'cat' }] },
       missing: { condition: { kind: 'missing', column: 'hull' }, comparisons: [{ column: 'hull', operator: 'missing' }] },
+      present: { condition: { kind: 'present', column: 'hull' }, comparisons: [{ column: 'hull', operator: 'present' }] },
       from: { condition: { kind: 'range', column: 'loa', from: 8 }, comparisons: [{ column: 'loa', operator: '>=', value: 8 }] },
       to: { condition: { kind: 'range', column: 'loa', to: 12 }, comparisons: [{ column: 'loa', operator: '<=', value: 12 }] },
       between: {

@@ -52,6 +52,24 @@ const stays = Array.from({ length: 48 }, (_, i) => ({
 type Stay = (typeof stays)[number];
 
 export const narrowing = suite('narrow', { timeout: 60_000 }, [
+  test('finds that any of {count} values of a column fails, or only {failing} of them{more}: seed {seed}', {
+    cases: matrix(
+      { count: [1, 2, 4], failing: [1, 2, 4], more: ['', ' with another value'], seed: [1, 2, 3] },
+      { exclude: (never) => [never(['count', 'failing'], ({ count, failing }) => failing > count)] },
+    ),
+  }, async ({ row: { count, failing, more, seed }, check }) => {
+    const pilots = ['Ada', 'Ben', 'Cleo', 'Dan'].slice(0, count);
+    const rows = (await rowsOf(matrix({ hull: axes.hull, pilot: [...pilots, undefined], quay: axes.quay }, { seed }))).map(({ pilot, ...row }) =>
+      pilot === undefined ? row : { ...row, pilot },
+    );
+    const cause = more === '' ? [] : ['hull=cat'];
+    const fails = (row: Row): boolean => pilots.slice(0, failing).includes(row['pilot'] as string) && (more === '' || row['hull'] === 'cat');
+    const wanted = failing === count && count > 1 ? ['pilot is present'] : pilots.slice(0, failing).map((pilot) => `pilot=${pilot}`);
+    const found = search(rows, fails, { seed });
+    check.equal(textsOf(found), wanted.map((text) => [...cause, text].join(' & ')).sort());
+    check.equal(found.unexplained, []);
+  }),
+
   test('finds {causes} planted in a covering matrix: seed {seed}', { cases: range('seed', 1, 40).derive(({ seed }) => ({ causes: 1 + (seed % 2) })) }, async ({
     row: { seed, causes: count },
     check,

@@ -78,6 +78,40 @@ export function* findRange(
   return { column, range: { from: bound(from), to: bound(to) } };
 }
 
+/** The number of other values of a column that must fail, too, if it has as many. */
+const OTHER_VALUES = 2;
+
+/**
+ * Whether a test fails with any value of a column and passes without one. `relevant` are the rows that have the other values of the cause.
+ * Other values are tried until enough have failed.
+ */
+export function* failsWithAnyValue(
+  space: SearchSpace,
+  row: Observation,
+  column: number,
+  relevant: readonly Observation[],
+  tryProbe: TryProbe,
+): Generator<Probe, boolean, ProbeResult> {
+  const values = space.values[column] as readonly KnownValue[];
+  const own = row.codes[column] as number;
+  const isMissing = (code: number): boolean => values[code]?.value === undefined;
+  const ran = relevant.map(({ codes, failed }) => ({ code: codes[column] as number, failed }));
+  if (isMissing(own) || !ran.some(({ code, failed }) => isMissing(code) && !failed)) return false;
+  if (ran.some(({ code, failed }) => !isMissing(code) && !failed)) return false;
+  const others = [...values.keys()].filter((code) => code !== own && !isMissing(code) && values[code]?.ordinal !== undefined);
+  const failing = new Set(ran.flatMap(({ code, failed }) => (failed && others.includes(code) ? code : [])));
+  const needed = Math.min(OTHER_VALUES, others.length);
+  for (const code of others) {
+    if (failing.size >= needed) break;
+    if (failing.has(code)) continue;
+    const probe = space.probe(row, row.codes.with(column, code));
+    const observed = probe && (yield* tryProbe(probe));
+    if (observed && !observed.failed) return false;
+    if (observed) failing.add(code);
+  }
+  return needed > 0 && failing.size >= needed;
+}
+
 /** The maximum number of rows that are tried to shrink one value. */
 const MAX_SHRINKING = 60;
 const MIN_TEXT_LENGTH = 4;

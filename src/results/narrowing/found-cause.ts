@@ -1,10 +1,11 @@
 import type { Condition } from '../where/condition.ts';
 import type { KnownValue, Observation, SearchSpace } from './search-space.ts';
 
-/** The condition of a cause on one column: the value of the failing row, or a range around it. */
+/** The condition of a cause on one column: the value of the failing row, a range around it, or any value at all. */
 export interface CausePart {
   readonly column: number;
   readonly range?: { readonly from: string | number | undefined; readonly to: string | number | undefined } | undefined;
+  readonly isPresence?: boolean | undefined;
 }
 
 /** How a cause was proven: by the rows that were tried, or by all possible rows. */
@@ -21,11 +22,12 @@ export interface FoundCause {
 }
 
 /** Whether a row meets the condition of a cause on one column. */
-export function meetsPart(space: SearchSpace, { row }: Pick<FoundCause, 'row'>, { column, range }: CausePart, codes: Int32Array): boolean {
+export function meetsPart(space: SearchSpace, { row }: Pick<FoundCause, 'row'>, { column, range, isPresence }: CausePart, codes: Int32Array): boolean {
   if (codes[column] === row.codes[column]) return true;
-  if (!range) return false;
+  if (!range && !isPresence) return false;
   const values = space.values[column] as readonly KnownValue[];
   const { value } = values[codes[column] as number] as KnownValue;
+  if (!range) return value !== undefined;
   const scale = space.scaleOf(column);
   if (!scale || value === undefined || value === null) return false;
   const steps = scale.toSteps(value);
@@ -35,9 +37,10 @@ export function meetsPart(space: SearchSpace, { row }: Pick<FoundCause, 'row'>, 
 export const meetsCause = (space: SearchSpace, cause: Pick<FoundCause, 'row' | 'parts'>, codes: Int32Array): boolean =>
   cause.parts.every((part) => meetsPart(space, cause, part, codes));
 
-export function conditionOfPart(space: SearchSpace, { row }: Pick<FoundCause, 'row'>, { column: index, range }: CausePart): Condition {
+export function conditionOfPart(space: SearchSpace, { row }: Pick<FoundCause, 'row'>, { column: index, range, isPresence }: CausePart): Condition {
   const column = space.paths[index] as string;
   if (range) return { kind: 'range', column, ...range };
+  if (isPresence) return { kind: 'present', column };
   const { value } = (space.values[index] as readonly KnownValue[])[row.codes[index] as number] as KnownValue;
   return value === undefined ? { kind: 'missing', column } : { kind: 'value', column, value };
 }

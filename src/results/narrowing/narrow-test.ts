@@ -1,7 +1,7 @@
 import { createRandom, type Random } from '../../cases/random.ts';
 import type { Probe } from '../../suites/probes.ts';
 import type { Condition } from '../where/condition.ts';
-import { findRange, shrink, type TryProbe } from './edges.ts';
+import { failsWithAnyValue, findRange, shrink, type TryProbe } from './edges.ts';
 import { conditionOfPart, type FoundCause, meetsCause, type Proof } from './found-cause.ts';
 import { Hypotheses } from './hypotheses.ts';
 import { ProbeChooser } from './probe-chooser.ts';
@@ -122,24 +122,26 @@ class TestSearch {
     return this.#space.observations.filter(({ codes }) => !this.#isExplained(codes, cause));
   }
 
-  /** Finds the range of each number and date of a combination. */
+  /** Finds the range of each number and date of a combination, and the columns whose value does not matter. */
   *#widen(row: Observation, columns: readonly number[]): Generator<Probe, FoundCause['parts'], ProbeResult> {
     const parts: FoundCause['parts'][number][] = [];
     for (const column of columns) {
       const others = columns.filter((other) => other !== column);
       const relevant = this.#listUnexplained().filter(({ codes }) => agrees(codes, row.codes, others));
-      parts.push(yield* findRange(this.#space, row, column, relevant, this.#tryProbe));
+      const part = yield* findRange(this.#space, row, column, relevant, this.#tryProbe);
+      const isPresence = !part.range && (yield* failsWithAnyValue(this.#space, row, column, relevant, this.#tryProbe));
+      parts.push(isPresence ? { column, isPresence } : part);
     }
     return parts;
   }
 
-  /** Completes a cause: widens its numbers and dates if that has not been done, and shrinks its texts and lists. */
+  /** Completes a cause: widens its values if that has not been done, and shrinks its texts and lists. */
   *#complete(row: Observation, columns: readonly number[], proof: Proof | undefined, widened?: FoundCause['parts']): Generator<Probe, FoundCause, ProbeResult> {
     if (!proof) return { row, parts: widened ?? columns.map((column) => ({ column })), proof, smallest: [] };
     const parts = widened ?? (yield* this.#widen(row, columns));
     const smallest: { column: string; value: unknown }[] = [];
-    for (const column of columns) {
-      const value = yield* shrink(this.#space, row, column, this.#tryProbe);
+    for (const { column, isPresence } of parts) {
+      const value = isPresence ? undefined : yield* shrink(this.#space, row, column, this.#tryProbe);
       if (value !== undefined) smallest.push({ column: this.#space.paths[column] as string, value });
     }
     return { row, parts, proof, smallest };
