@@ -23,6 +23,8 @@ export async function compareCommand(
   if (typeof before === 'string') return failWith(terminal, before);
   const after = openRecord(wantedAfter, root, folder);
   if (typeof after === 'string') return failWith(terminal, after);
+  if (before.folder !== undefined && before.folder === after.folder && !variants)
+    return failWith(terminal, `${wantedBefore} and ${wantedAfter} are the same record. Without arguments, compare takes previous and latest.`);
   const comparison = compare(before.entries, after.entries, variants);
   const compared = comparison.same + Object.values(comparison.cases).reduce((sum, cases) => sum + cases.length, 0);
   if (variants && compared === 0) return failWith(terminal, `no case belongs to a variant "${variants.before}" or "${variants.after}"`);
