@@ -14,6 +14,6 @@ export interface CommandContext {
   configuration(isReload?: boolean): Promise<Configuration>;
   /** Calls `callback` for each interrupting signal, and when the output is closed. */
   onInterrupt(callback: (cause: InterruptCause) => void): void;
-  /** Calls `callback` if a case ends the process in which the command itself runs. It returns the exit status. Returns a function that ends this. */
+  /** Calls `callback`, which returns the exit status, if a case ends the process of the command itself. Returns a function that revokes this. */
   onEarlyExit(callback: () => number): () => void;
 }

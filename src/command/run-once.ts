@@ -141,9 +141,12 @@ export async function runOnce(
   interruption.onInterrupt = () => running.interrupt();
   // The lanes are busy: this takes no extra time.
   if (!options.record) removeOldRecords(root);
-  const isOver = setting.onEarlyExit(() => (interruption.by ? getInterruptStatus(interruption.by) : printEarlyExit(record, folder, options, terminal)));
+  const disarm = setting.onEarlyExit(() => {
+    progress.print([]);
+    return interruption.by ? getInterruptStatus(interruption.by) : printEarlyExit(record, root, setting, options, terminal);
+  });
   const state = await running.done;
-  isOver();
+  disarm();
   if (!existsSync(join(record, 'run.json'))) state.unwritable ??= 'it was removed during the run';
   progress.finish(state);
   if (options.leaks) {
@@ -216,13 +219,13 @@ export async function runOnce(
 }
 
 /** Prints the results of a run that a case has ended together with the process. Returns the exit status. */
-function printEarlyExit(record: string, folder: string, { format, ...display }: RunCommandOptions, terminal: Terminal): number {
-  const opened = openRecord(relative(folder, record), folder, folder);
+function printEarlyExit(record: string, root: string, { folder }: CommandContext, { format, ...display }: RunCommandOptions, terminal: Terminal): number {
+  const opened = openRecord(relative(folder, record), root, folder);
   if (typeof opened === 'string') return failWith(terminal, opened);
   const shown = format === undefined ? terminal : { ...terminal, out: terminal.error };
   shown.out('');
   shown.out(terminal.style.yellow('a case has ended the only process; with --lanes 1 or more, the other cases run in a new one'));
-  printRecord(opened, folder, display, shown);
+  printRecord(opened, root, display, shown);
   return exitStatus(buildRunState(opened)) || 1;
 }
 

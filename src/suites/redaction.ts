@@ -80,6 +80,7 @@ const MIN_SECRET_LENGTH = 4;
 export class Secrets {
   readonly #isRedacted: RedactionPredicate;
   readonly #texts = new Set<string>();
+  #longestFirst: readonly string[] | undefined;
 
   constructor(isRedacted: RedactionPredicate) {
     this.#isRedacted = isRedacted;
@@ -102,7 +103,10 @@ export class Secrets {
 
   #learnAll(value: unknown): void {
     if (typeof value === 'object' && value !== null) for (const inner of Object.values(value)) this.#learnAll(inner);
-    else if (String(value).length >= MIN_SECRET_LENGTH) this.#texts.add(String(value));
+    else if (String(value).length >= MIN_SECRET_LENGTH && !this.#texts.has(String(value))) {
+      this.#texts.add(String(value));
+      this.#longestFirst = undefined;
+    }
   }
 
   /** Registers the settings of a plan's tests, except those that rows override. */
@@ -115,9 +119,11 @@ export class Secrets {
   /** Redacts every text in a value. */
   redactText<T>(value: T): T {
     if (this.#texts.size === 0) return value;
+    // A secret can be a part of another, of which the rest would stay.
+    this.#longestFirst ??= [...this.#texts].sort((a, b) => b.length - a.length);
     if (typeof value === 'string') {
       let text: string = value;
-      for (const secret of this.#texts) text = text.replaceAll(secret, hidden);
+      for (const secret of this.#longestFirst) text = text.replaceAll(secret, hidden);
       return text as T;
     }
     if (Array.isArray(value)) return value.map((item) => this.redactText(item)) as T;

@@ -1,4 +1,4 @@
-import { namedRows, rows, suite, test, values } from 'red-lattice';
+import { namedRows, rows, suite, table, test, values } from 'red-lattice';
 import type { ExpansionHost } from '../../src/cases/row.ts';
 import * as library from '../../src/index.ts';
 import { expandCases } from '../../src/suites/expand.ts';
@@ -51,6 +51,25 @@ export const redaction = suite('redaction', [
     check.equal(secrets.redactText([...'abcdefg'].map(text).join(' ')), `${a} ${b} ${c} ${text('d')} ${e} ${f} ${text('g')}`);
     const bytes = Uint8Array.of(1);
     check.equal(secrets.redactText({ note: [text('a'), 5, null], content: bytes }), { note: [a, 5, null], content: bytes });
+  }),
+
+  test('of texts leaves no part of a secret: {secrets}', {
+    cases: table(
+      ['secrets', 'text', 'becomes'],
+      [
+        [['harbour'], 'to harbour 4', `to ${hidden} 4`],
+        [['harbour', 'harbour-east'], 'harbour-east, harbour', `${hidden}, ${hidden}`],
+        [['east', 'harbour-east', 'harbour'], 'harbour-east', hidden],
+      ],
+    ),
+  }, ({ row: { secrets, text, becomes }, check }) => {
+    const known = new Secrets(isRedacted);
+    for (const pin of secrets) {
+      known.registerSecrets({ pin });
+      // Secrets can be registered after texts have been redacted.
+      known.redactText(text);
+    }
+    check.equal<string>(known.redactText(text), becomes);
   }),
 
   test('of settings hides their values', ({ check }) => {
