@@ -352,8 +352,8 @@ export const records = suite('reading a record', [
   test('a run-scoped fixture is counted once, however many lanes wait for it', ({ check }) => {
     const costs = new FixtureCosts();
     const span = { fixture: 'database', owner: '', start: 0 } as const;
-    for (const milliseconds of [900, 700]) costs.take({ ...span, kind: 'setup', scope: 'run', milliseconds });
     for (const milliseconds of [30, 20]) costs.take({ ...span, kind: 'setup', scope: 'lane', milliseconds });
+    for (const milliseconds of [900, 700]) costs.take({ ...span, kind: 'setup', scope: 'run', milliseconds });
     costs.take({ ...span, kind: 'teardown', scope: 'lane', milliseconds: 5 });
     costs.take({ ...span, kind: 'setup', scope: 'case', milliseconds: 5000 });
     check.equal(
