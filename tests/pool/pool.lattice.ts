@@ -8,7 +8,7 @@ import type { Problem } from '../../src/problems/problem.ts';
 import { type Checkouts, Command, checkouts, until } from './machines.ts';
 import { ownServer, type Server, server, withoutServer } from './server.ts';
 
-/** Slow cases, a fixture of the run, a lock, a data file, a body that exits, and one that loops. */
+/** Slow cases, a fixture of the run, a lock, a data file, bodies that end their process, and one that loops. */
 const files = {
   'data/dues.csv': 'ship,due\nGull,5\nTern,6\n',
   'tariff.ts': 'export const due = 5;\n',
@@ -35,6 +35,7 @@ export const tides = test('tide {n}', { cases: range('n', 1, 2), timeout: 200 },
   if (row.n === 2) for (;;);
   check.holds(true);
 });
+export const sinks = test('sinks', async () => { process.kill(process.pid, 'SIGKILL'); await pause(5000); });
 `,
 };
 
@@ -46,6 +47,7 @@ const all = [
   'Tern pays: failed/check',
   'tide 1: passed',
   'tide 2: failed/timeout',
+  'sinks: errored/crash',
   ...numbered('crane', 8).map((result) => (result.startsWith('crane 4') ? 'crane 4: errored/crash' : result)),
 ].sort();
 
@@ -167,6 +169,7 @@ export const pool = suite('a pool', { ...skips, timeout: 240_000, concurrency: 3
       const run = await row.happens({ at, server, prefix, url: server.url(prefix) });
       check.equal(await run.ended, 1, run.output);
       check.equal(at.results(), all, run.output);
+      check.includes(run.output, 'the process was ended by SIGKILL');
       for (const text of row.says) check.holds(run.output.includes(text), `${text}:\n${run.output}`);
       check.equal(
         / on (?:east|west) was given up/.test(run.output),
