@@ -9,13 +9,15 @@ import { failWith } from './terminal.ts';
 interface CompareOptions {
   readonly variants?: NonNullable<VariantPair>;
   readonly format?: 'markdown' | 'json';
+  /** False if the later record is the latest because none is given. Default: true. */
+  readonly isAfterGiven?: boolean;
 }
 
 /** Compares two records case by case. Returns 1 if a case fails that did not fail before, or if the later run is incomplete. */
 export async function compareCommand(
   wantedBefore: string,
   wantedAfter: string,
-  { variants, format }: CompareOptions,
+  { variants, format, isAfterGiven = true }: CompareOptions,
   { folder, terminal }: CommandContext,
 ): Promise<number> {
   const root = findRoot(folder);
@@ -23,8 +25,11 @@ export async function compareCommand(
   if (typeof before === 'string') return failWith(terminal, before);
   const after = openRecord(wantedAfter, root, folder);
   if (typeof after === 'string') return failWith(terminal, after);
-  if (before.folder !== undefined && before.folder === after.folder && !variants)
-    return failWith(terminal, `${wantedBefore} and ${wantedAfter} are the same record. Without arguments, compare takes previous and latest.`);
+  if (!isAfterGiven && before.folder !== undefined && before.folder === after.folder && !variants)
+    return failWith(
+      terminal,
+      `${wantedBefore} is the latest record; name the record to compare it with, too. Without arguments, compare takes previous and latest.`,
+    );
   const comparison = compare(before.entries, after.entries, variants);
   const compared = comparison.same + Object.values(comparison.cases).reduce((sum, cases) => sum + cases.length, 0);
   if (variants && compared === 0) return failWith(terminal, `no case belongs to a variant "${variants.before}" or "${variants.after}"`);

@@ -178,8 +178,8 @@ async function parse(args: readonly string[], setting: CommandContext, inProcess
       'after',
       '\nExamples:\n  red-lattice compare\n  red-lattice compare main.jsonl latest --format markdown\n  red-lattice compare latest latest --variants "in memory,in the database"',
     )
-    .action(async (before: string, after: string, options) => {
-      status = await compareCommand(before, after, options, setting);
+    .action(async (before: string, after: string, options, command: Command) => {
+      status = await compareCommand(before, after, { ...options, isAfterGiven: command.args.length > 1 }, setting);
     });
 
   program

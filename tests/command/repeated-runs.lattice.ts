@@ -72,7 +72,7 @@ export const again = suite('running again', { timeout: 60_000 }, [
       const notice = `? ${21 - passed - failed} not run: the run stopped after ${failed} failed`;
       check.holds(failed >= 3 && passed + failed < 21, last(out));
       check.includes(out, `${notice}; --resume continues`);
-      for (const command of [['report'], ['report', '--format', 'markdown'], ['compare', 'latest']])
+      for (const command of [['report'], ['report', '--format', 'markdown'], ['compare', 'latest', 'latest']])
         check.includes((await runCommand(command, project)).out, notice.slice(2), command.join(' '));
       const { run } = JSON.parse((await runCommand(['report', '--format', 'json'], project)).out) as { run: { counts: Record<string, number> } };
       check.equal(run.counts['not-run'], 21 - passed - failed);
