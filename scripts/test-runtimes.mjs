@@ -1,6 +1,6 @@
 // Runs the trusted base and the tests of cases, loading and commands with other versions of Node, which come from the registry as packages.
 // usage: test-runtimes.mjs [--brief] [major version…]    (default: 20 22 24 26). In CI, a version that cannot be installed is left out.
-//   --brief: besides the base, only the tests whose code depends most on the version: loading, files, watching, and runs in one process.
+//   --brief: only the tests whose code depends most on the version: loading, files, watching, ends of processes, and runs in one process.
 import { join } from 'node:path';
 import { installRuntime } from './install-runtime.mjs';
 import { command, laneOptions, root, show } from './steps.mjs';
@@ -16,6 +16,8 @@ const briefSuites = [
   'tests/command/repeated-runs.lattice.ts',
   'tests/running/running.lattice.ts',
 ];
+/** The small projects of the trusted base that depend most on the version. */
+const briefBase = '/load|import|TypeScript|process|kill|interrupt|config|stack|source/';
 const suites = isBrief ? briefSuites : ['tests/cases', 'tests/loading', 'tests/command', 'tests/running/running.lattice.ts'];
 
 const failed = versions.filter((version) => {
@@ -25,7 +27,7 @@ const failed = versions.filter((version) => {
     return false;
   }
   console.log(`\nNode ${version}`);
-  const base = show(runtime, [join(root, 'tests', 'root', 'run.mjs')]);
+  const base = show(runtime, [join(root, 'tests', 'root', 'run.mjs'), ...(isBrief ? [briefBase] : [])]);
   return base + show(runtime, [command, 'run', ...suites, '--show', 'summary', ...laneOptions]) > 0;
 });
 console.log(failed.length === 0 ? `\nNode ${versions.join(', ')}: no test failed` : `\nfailed with Node ${failed.join(', ')}`);

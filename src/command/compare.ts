@@ -28,7 +28,7 @@ export async function compareCommand(
   if (!isAfterGiven && before.folder !== undefined && before.folder === after.folder && !variants)
     return failWith(
       terminal,
-      `${wantedBefore} is the latest record; name the record to compare it with, too. Without arguments, compare takes previous and latest.`,
+      `the later record is ${wantedBefore}, too, unless you name another one. Without arguments, compare takes previous and latest.`,
     );
   const comparison = compare(before.entries, after.entries, variants);
   const compared = comparison.same + Object.values(comparison.cases).reduce((sum, cases) => sum + cases.length, 0);

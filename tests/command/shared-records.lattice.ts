@@ -1,4 +1,4 @@
-import { readdir, readFile, rm, writeFile } from 'node:fs/promises';
+import { readdir, readFile, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { suite, testWith } from 'red-lattice';
 import { runCommand, startCommand } from '../program.ts';
@@ -97,32 +97,5 @@ export const records = suite('records that several runs share', { timeout: 60_00
       await writeFile(join(project, 'stays.csv'), data);
     });
     check.equal(last((await runCommand(['merge', 'shard-1', 'shard-2', '-o', 'whole'], project)).out), '19 passed, 1 failed');
-  }),
-
-  inProject('a shard without cases exits with 0', async ({ check }, { project }) => {
-    await writeFile(join(project, 'stays.csv'), 'nights\n3\n');
-    const statuses: number[] = [];
-    for (let shard = 1; shard <= 4; shard++) statuses.push((await runCommand(['run', '--shard', `${shard}/4`, '--record', `shard-${shard}`], project)).status);
-    check.equal(statuses, [0, 0, 0, 0]);
-    const { status, out } = await runCommand(['merge', 'shard-1', 'shard-2', 'shard-3', 'shard-4', '-o', 'whole'], project);
-    check.equal([status, last(out)], [0, '1 passed, 0 failed']);
-  }),
-
-  inProject('--id-file selects the cases whose ids it contains', async ({ check }, { project }) => {
-    const { out } = await runCommand(['plan', '--format', 'json'], project);
-    const { cases } = JSON.parse(out) as { cases: { id: string }[] };
-    await writeFile(
-      join(project, 'ids.txt'),
-      `${cases
-        .slice(2, 5)
-        .map(({ id }) => id)
-        .join('\r\n')}\n`,
-    );
-    check.equal(last((await runCommand(['run', '--id-file', 'ids.txt'], project)).out), '3 passed, 0 failed');
-    await writeFile(join(project, 'ids.txt'), '\n');
-    const empty = await runCommand(['run', '--id-file', 'ids.txt'], project);
-    check.equal([empty.status, empty.output.includes('The file contains no ids')], [2, true]);
-    await rm(join(project, 'ids.txt'));
-    check.includes((await runCommand(['run', '--id-file', 'ids.txt'], project)).output, 'It cannot be read');
   }),
 ]);

@@ -1,5 +1,6 @@
 // The trusted base: runs every small project and compares its results with the expected ones.
-// usage: run.mjs [--stop] [--times] [--first=name] [--only=name…] [part of a name]   (--stop: end at the first difference; --only: these, in this order)
+// usage: run.mjs [--stop] [--times] [--first=name] [--only=name…] [part of a name, or /pattern/]
+//   --stop: end at the first difference. --only: these, in this order.
 import assert from 'node:assert/strict';
 import { existsSync, readFileSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
@@ -12,7 +13,10 @@ const stopAtFirst = process.argv.includes('--stop');
 const part = process.argv.slice(2).find((argument) => !argument.startsWith('--'));
 const all = [...outcomes, ...hostile];
 const only = process.argv.filter((argument) => argument.startsWith('--only=')).map((argument) => argument.slice('--only='.length));
-const queue = only.length > 0 ? only.flatMap((name) => all.filter((outcome) => outcome.name === name)) : all.filter(({ name }) => !part || name.includes(part));
+const queue =
+  only.length > 0
+    ? only.flatMap((name) => all.filter((outcome) => outcome.name === name))
+    : all.filter(({ name }) => !part || (/^\/.*\/$/.test(part) ? new RegExp(part.slice(1, -1), 'i').test(name) : name.includes(part)));
 /** Projects that wait for seconds come first, so that the others fill the time. */
 const isSlow = ({ name, signals, within }) => signals !== undefined || within !== undefined || /nextTick|_events|Object\.prototype\.toJSON/.test(name);
 if (!stopAtFirst) queue.sort((a, b) => Number(isSlow(b)) - Number(isSlow(a)));
