@@ -127,6 +127,30 @@ export const where = suite('where it fails', [
     check.equal([two.causes, two.suspects?.isLikelyCause], [[], true]);
   }),
 
+  test('is found though each of its parts alone fails as often as all others', async ({ check }) => {
+    const rows: Row[] = [];
+    const either = ['yes', 'no'];
+    for await (const row of matrix({
+      hull: ['mono', 'cat'],
+      season: ['summer', 'winter'],
+      pilot: either,
+      power: either,
+      paid: either,
+      crane: either,
+      loa: [8, 9, 10, 11],
+    }))
+      rows.push(row);
+    const { causes, elsewhere } = judged(rows, ({ crane, loa }) => (crane === 'yes') === (loa as number) <= 9);
+    check.equal(
+      causes.map(({ conditions, failing, cases }) => [conditions.map(formatCondition).join(' & '), failing, cases]),
+      [
+        ['crane=no & loa>=10', 64, 64],
+        ['crane=yes & loa<=9', 64, 64],
+      ],
+    );
+    check.equal(elsewhere.failing, 0);
+  }),
+
   test('a word is found that two failing rows of many have', ({ check }) => {
     const rows = every((i) => ({ note: `${words[i % 14]} ${i === 5 || i === 640 ? 'sunk' : 'calm'} ${hulls[i % 3]}` }), 1000);
     const { causes } = judged(rows, ({ note }) => String(note).includes('sunk'));

@@ -130,7 +130,8 @@ export function* findPredicates({ index, column, counts, histogram, all, minFail
   const { failing, passing } = histogram;
   const choice = computeChoiceCost(column, counts);
   const costAmong = (options: number): number => choice + Math.log(Math.max(1, options));
-  const failsMore = (failed: number, passed: number): boolean => failed * all.passing > passed * all.failing;
+  // Equally often suffices: two predicates can explain failures of which neither says anything.
+  const failsAsOften = (failed: number, passed: number): boolean => failed * all.passing >= passed * all.failing;
   const isRanged = isRangedColumn(column);
   const canExclude = !isRanged && (of === 'member' || of === 'part' || (values.length > 2 && values.length <= MAX_EXCLUDED));
   const cost = costAmong(values.length);
@@ -147,9 +148,9 @@ export function* findPredicates({ index, column, counts, histogram, all, minFail
   }
   for (let code = 0; code < values.length; code++) {
     const [failed, passed] = [failing[code + 1] as number, passing[code + 1] as number];
-    if (failsMore(failed, passed)) {
+    if (failsAsOften(failed, passed)) {
       if (failed >= minCases) yield [{ column: index, kind: 'value', low: code, high: code, cost }, histogram.at(code)];
-    } else if (canExclude && all.failing - failed >= minCases && failsMore(all.failing - failed, all.passing - passed)) {
+    } else if (canExclude && all.failing - failed >= minCases && failsAsOften(all.failing - failed, all.passing - passed)) {
       const { hash } = histogram.at(code);
       yield [
         { column: index, kind: 'not', low: code, high: code, cost },
@@ -168,7 +169,7 @@ export function* findPredicates({ index, column, counts, histogram, all, minFail
   }
   for (const { low, high, prefix } of prefixes) {
     const failed = cumulated.failing(low, high);
-    if (failed >= minCases && failsMore(failed, cumulated.passing(low, high)))
+    if (failed >= minCases && failsAsOften(failed, cumulated.passing(low, high)))
       yield [{ column: index, kind: 'prefix', low, high, prefix, cost }, cumulated.rows(low, high)];
   }
 }
