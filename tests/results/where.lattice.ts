@@ -128,24 +128,26 @@ export const where = suite('where it fails', [
   }),
 
   test('is found though each of its parts alone fails as often as all others', async ({ check }) => {
-    const rows: Row[] = [];
     const either = ['yes', 'no'];
-    for await (const row of matrix({
+    const axes = {
       hull: ['mono', 'cat'],
       season: ['summer', 'winter'],
-      pilot: either,
+      loa: [8, 9, 10, 11],
+      crane: either,
       power: either,
       paid: either,
-      crane: either,
-      loa: [8, 9, 10, 11],
-    }))
-      rows.push(row);
-    const { causes, elsewhere } = judged(rows, ({ crane, loa }) => (crane === 'yes') === (loa as number) <= 9);
+      fuel: either,
+      flag: either,
+      tug: either,
+    };
+    const rows: Row[] = [];
+    for await (const row of matrix(axes)) rows.push(row);
+    const { causes, elsewhere } = judged(rows, ({ crane, loa }) => (loa as number) <= 9 === (crane === 'yes'));
     check.equal(
       causes.map(({ conditions, failing, cases }) => [conditions.map(formatCondition).join(' & '), failing, cases]),
       [
-        ['crane=no & loa>=10', 64, 64],
-        ['crane=yes & loa<=9', 64, 64],
+        ['loa>=10 & crane=no', 256, 256],
+        ['loa<=9 & crane=yes', 256, 256],
       ],
     );
     check.equal(elsewhere.failing, 0);
