@@ -13,6 +13,7 @@ const kinds: Readonly<Record<string, Cell<unknown>>> = {
   season: cell.oneOf('summer', 'winter'),
   hours: cell.list(cell.integer),
   cents: cell.from('amount', (text) => {
+    if (text === 'free') throw 'write an amount';
     if (!/^\d+\.\d\d$/.test(text)) throw new Error('write two decimals');
     return BigInt(text.replace('.', ''));
   }),
@@ -70,6 +71,7 @@ export const cells = test('a cell of {kind} reads {text} as {value}', {
       ['hours', '6;noon', refused('"noon" is invalid; separate the parts by ";"')],
       ['cents', '12.50', 1250n],
       ['cents', '12.5', refused('write two decimals')],
+      ['cents', 'free', refused('write an amount')],
       ['number or 5', '', 5],
     ],
   ),

@@ -185,7 +185,7 @@ export const kinds = test('cells of a workbook have their type: {cell} in a work
   const book = zip({
     'xl/workbook.xml': `<workbook xmlns:r="y"><workbookPr date1904="${row.from}"/><sheets><sheet name="S" r:id="r"/></sheets></workbook>`,
     'xl/_rels/workbook.xml.rels': '<Relationships><Relationship Id="r" Target="s.xml"/></Relationships>',
-    'xl/sharedStrings.xml': '<sst><si><t>quay</t></si><si><t> </t></si></sst>',
+    'xl/sharedStrings.xml': '<sst><si>\n<r><t>qu</t>\n</r>\n<r><t>ay</t>\n</r></si><si><t> </t></si></sst>',
     'xl/styles.xml': '<styleSheet><cellXfs><xf numFmtId="0"/><xf numFmtId="14"/></cellXfs></styleSheet>',
     'xl/s.xml': `<worksheet><row><c t="str"><v>a</v></c><c t="str"><v>b</v></c></row><row>${row.cell}<c><v>1</v></c></row></worksheet>`,
   });
