@@ -33,6 +33,7 @@ const project = fixture('project', {
     await writeFile(join(folder, 'changed.json'), JSON.stringify({ ...JSON.parse(head), results: [JSON.parse(result), changed] }, null, 1));
     await writeFile(join(folder, 'headless.jsonl'), '{"format":"red-lattice report","version":"2.0"}\n');
     await writeFile(join(folder, 'listless.jsonl'), `${head.replace('"tests":[', '"tests":7,"was":[')}\n`);
+    await writeFile(join(folder, 'untested.jsonl'), `${head.replace('"tests":[', '"tests":[{"test":"one"},')}\n`);
     await writeFile(join(folder, 'holds.mjs'), '');
     await writeFile(join(folder, 'elsewhere.lattice.js'), "import { tempDirectory } from 'red-lattice';\n");
     await writeFile(join(folder, 'misspelled.lattice.js'), "import { fixtur } from 'red-lattice';\n");

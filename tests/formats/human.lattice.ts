@@ -295,6 +295,51 @@ export const narrow = test('a terminal of {width} columns has its lines', { case
   check.holds(padOrTruncate('berth', row.width).length >= Math.min(5, row.width));
 });
 
+export const shownProgress = test('the progress of a run is shown: {what}', {
+  cases: table(
+    ['what', 'expected', 'elapsed', 'lanes', 'shown'],
+    [
+      ['without earlier times', undefined, 1500, [], ['no result yet  1.5 s', '  waiting for machines to join the pool']],
+      ['nothing expected', { whole: 0, done: 0 }, 1500, [{ since: 10 }], ['no result yet  1.5 s', '  lane 0  berth/1']],
+      ['at its beginning', { whole: 100, done: 5 }, 100, [{ since: 10 }], [`▰${'▱'.repeat(19)} 5 %  no result yet  100 ms`, '  lane 0  berth/1']],
+      [
+        'a quarter',
+        { whole: 100, done: 25 },
+        6000,
+        [{ since: 999 }],
+        [`▰▰▰▰▰${'▱'.repeat(15)} 25 %, about 18.0 s left  no result yet  6.0 s`, '  lane 0  berth/1'],
+      ],
+      [
+        'more than expected',
+        { whole: 100, done: 200 },
+        6000,
+        [{ since: 1000 }],
+        [`${'▰'.repeat(20)} 99 %, about 1.0 s left  no result yet  6.0 s`, '  lane 0  berth/1  1.0 s'],
+      ],
+      [
+        'on a machine',
+        undefined,
+        1,
+        [{ since: 0, machine: 'quay-2' }, { since: 0 }],
+        ['no result yet  1.0 ms', '  lane 0  quay-2  berth/1', '  lane 1          berth/1'],
+      ],
+    ],
+  ),
+}, ({ row: { expected, elapsed, lanes, shown }, check }) => {
+  const activity = { kind: 'body', name: 'berth/1', limit: 1 } as const;
+  const named = lanes.map((lane, number) => ({ number, activity, ...lane }));
+  check.equal(renderProgress({ state: createRunState(), lanes: named, elapsed, expected }, 80, plainStyle), ['', ...shown]);
+});
+
+export const narrowLanes = test('the activity of a lane is shortened to the width of the terminal', ({ check }) => {
+  const activity = { kind: 'body', name: 'berth/1 of the north quay in a winter with ice', limit: 1 } as const;
+  const lanes = [{ number: 0, machine: 'quay-2', activity, since: 2000 }];
+  check.equal(
+    renderProgress({ state: createRunState(), lanes, elapsed: 1, expected: undefined }, 60, plainStyle)[2],
+    '  lane 0  quay-2  berth/1 of the north quay i…  2.0 s',
+  );
+});
+
 export const narrowed = test('while a test is narrowed, the likeliest combination is shown', ({ check }) => {
   const likeliest = [
     { kind: 'value', column: 'season', value: 'winter' },
@@ -324,6 +369,26 @@ export const provenCauses = test('a proven cause is shown with its evidence and 
     '  cause  note=Straße  4 of 4 fail; passes without it, 3 of 3; 2 extra cases, 12 ms',
     '    smallest  note=ß',
     "    rerun: npx red-lattice run a.ts --row 'note=Straße' --tag draft --on-request",
+  ]);
+});
+
+export const unexplained = test('cases without a cause are named, up to five, with the reason and the effort', ({ check }) => {
+  const header = { path: ['dues', 'a price'], file: 'a.ts', id: 'a.ts#dues', location: { file: 'a.ts', line: 8, column: 1 } };
+  const reasons = ['flaky', 'budget', 'no-columns', 'contradictory', 'flaky', 'flaky', 'flaky'];
+  const left = reasons.map((reason, i) => ({ id: `a.ts#dues/nights=${i}`, reason }));
+  const result = { header, failing: left, cases: 7, causes: [], unexplained: left, probes: ['one'], milliseconds: 12 };
+  const formatting = { style: plainStyle, nameFile: (file: string) => file, shown: new Set<string>(), source: () => undefined };
+  check.equal(renderNarrowed(result as never, {}, formatting), [
+    '',
+    '✗ dues › a price',
+    '  7 of 7 cases failed  a.ts',
+    '  not explained  nights=0: passed when it ran again',
+    '  not explained  nights=1: the budget was used up (--budget)',
+    '  not explained  nights=2: no other row to compare it with',
+    '  not explained  nights=3: no combination of values explains it: columns may depend on each other (--vary names those to change)',
+    '  not explained  nights=4: passed when it ran again',
+    '  and 2 more',
+    '  1 extra case, 12 ms',
   ]);
 });
 

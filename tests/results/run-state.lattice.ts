@@ -4,6 +4,7 @@ import type { JournalEntry } from '../../src/results/journal/entries.ts';
 import type { PassBlock } from '../../src/results/journal/pass-block.ts';
 import { buildRunReport } from '../../src/results/report.ts';
 import type { RunInfo } from '../../src/results/run-info.ts';
+import { estimateTime } from '../../src/results/run-progress.ts';
 import {
   applyEntry,
   buildRunState,
@@ -56,6 +57,28 @@ export const exits = test(
   },
   ({ row: { entries, exit }, check }) => check.equal<number>(exitStatus(apply(entries)), exit),
 );
+
+export const estimates = test('the time of a run is estimated if each test has one: {times} ms, of which {ran} ms of the first have run', {
+  cases: table(
+    ['times', 'ran', 'isOver', 'expected'],
+    [
+      [[30, 20], 10, false, { whole: 50, done: 10 }],
+      [[30, 20], 40, false, { whole: 50, done: 30 }],
+      [[30, 20], 10, true, { whole: 50, done: 30 }],
+      [[0.5, 0.25], 0, false, { whole: 0.75, done: 0 }],
+      [[30], 10, true, undefined],
+      [[0, 0], 0, true, undefined],
+    ],
+  ),
+}, ({ row: { times, ran, isOver, expected }, check }) => {
+  const state = apply([
+    planned(),
+    header,
+    ended('passed', { times: { setup: 0, body: ran, teardown: 0 } }),
+    ...(isOver ? [{ type: 'test-ended', test: 4 } as const] : []),
+  ]);
+  check.equal(estimateTime(['a#t', 'a#u'], new Map(times.map((time, i) => [i === 0 ? 'a#t' : 'a#u', time])), state), expected);
+});
 
 /** A block of passes, of which some check nothing. */
 function block(unchecked: readonly boolean[]): JournalEntry {
