@@ -8,11 +8,12 @@ export interface RowCondition {
   readonly value: string;
 }
 
-/** Parses a condition. Returns undefined for a text without an operator. */
+/** Parses a condition. Returns undefined for a text without an operator or a column, and for an order without a value: no value is below nothing. */
 export function parseCondition(text: string): RowCondition | undefined {
   const match = /^([^=!<>]+)(!=|<=|>=|=|<|>)(.*)$/s.exec(text);
   if (!match) return undefined;
-  return { column: (match[1] as string).trim(), operator: match[2] as RowCondition['operator'], value: (match[3] as string).trim() };
+  const [column, operator, value] = match.slice(1).map((part) => part.trim()) as [string, RowCondition['operator'], string];
+  return column === '' || (value === '' && /[<>]/.test(operator)) ? undefined : { column, operator, value };
 }
 
 /** Whether a row meets a condition. Numbers and dates are compared by value, everything else by its text. A missing value meets only `!=`. */

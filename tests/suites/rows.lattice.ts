@@ -1,4 +1,4 @@
-import { cell, dataFile, test } from 'red-lattice';
+import { cell, dataFile, test, values } from 'red-lattice';
 import { matchesCondition, parseCondition, type RowCondition } from '../../src/suites/row-condition.ts';
 
 const row = {
@@ -20,4 +20,12 @@ export const conditions = test(
   '--row {condition} is {holds}',
   { cases: dataFile('conditions.csv', { columns: { condition: cell.text, holds: cell.boolean } }) },
   ({ row: { condition, holds }, check }) => check.equal(matchesCondition(row, parseCondition(condition) as RowCondition), holds),
+);
+
+export const noConditions = test('{text} is no condition', { cases: values('text', ['loa', '=12', ' =12', '!=', 'loa>=', 'loa< ', '']) }, ({ row, check }) =>
+  check.equal(parseCondition(row.text), undefined),
+);
+
+export const emptyTexts = test('{text} compares with an empty text', { cases: values('text', ['remark=', 'remark!=']) }, ({ row: { text }, check }) =>
+  check.equal(parseCondition(text), { column: 'remark', operator: text.slice(6) as '=', value: '' }),
 );
