@@ -1,4 +1,4 @@
-import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { JOURNAL_VERSION } from '../results/journal/entries.ts';
 import { findInfoFault, type RunInfo } from '../results/run-info.ts';
@@ -22,6 +22,8 @@ export function createRecord(root: string, started: Date, seed: number, path?: s
   const runs = join(findStateFolder(root), 'runs');
   const name = `${started.toISOString().replace(/[-:]/g, '').replace('T', '-').slice(0, 15)}-${seed}`;
   const base = path ?? join(runs, name);
+  if (path !== undefined && statSync(path, { throwIfNoEntry: false })?.isFile())
+    throw Object.assign(new Error(`${path} is a file; a run record is a folder. Name another path.`), { code: 'ENOTDIR' });
   mkdirSync(join(base, '..'), { recursive: true });
   for (let number = 1; ; number++) {
     const folder = number === 1 ? base : `${base}-${number}`;
