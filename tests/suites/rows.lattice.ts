@@ -22,7 +22,7 @@ export const conditions = test(
   ({ row: { condition, holds }, check }) => check.equal(matchesCondition(row, parseCondition(condition) as RowCondition), holds),
 );
 
-export const noConditions = test('{text} is no condition', { cases: values('text', ['loa', '=12', ' =12', '!=', 'loa>=', 'loa< ', '']) }, ({ row, check }) =>
+export const noConditions = test('{text} is not a condition', { cases: values('text', ['loa', '=12', ' =12', '!=', 'loa>=', 'loa< ', '']) }, ({ row, check }) =>
   check.equal(parseCondition(row.text), undefined),
 );
 
