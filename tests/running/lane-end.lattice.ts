@@ -1,6 +1,6 @@
-import { namedRows, suite, test } from 'red-lattice';
+import { cell, dataFile, namedRows, suite, test } from 'red-lattice';
 import { EarlyEnds } from '../../src/node/early-ends.ts';
-import { type Attribution, attributeEnd } from '../../src/node/lane-end.ts';
+import { attributeEnd } from '../../src/node/lane-end.ts';
 import type { LaneEnd } from '../../src/node/lane-process.ts';
 import { createSlot } from '../../src/node/lane-slot.ts';
 import type { Activity, JournalEntry } from '../../src/results/journal/entries.ts';
@@ -24,6 +24,19 @@ const laneAfter = (entries: readonly JournalEntry[]) => {
   return lane;
 };
 
+/** `started 1`, `ended 1`, or an activity with its name and limit. */
+function entryOf(text: string): JournalEntry {
+  const [kind = '', named = '', limit] = text.split(' ');
+  if (kind === 'started') return started(Number(named));
+  if (kind === 'ended') return ended(Number(named));
+  if (kind === 'explained') return { type: 'problem', problem: { code: 'load-failed', file: 'a.lattice.ts', cause: 'exit', reason: 'it called exit' } };
+  if (kind === 'lost') return { type: 'problem', problem: { code: 'teardown-lost', fixture: 'quay', owner: 'run' } };
+  if (kind === 'streaming') return { type: kind, test: 2, limit: 50 };
+  if (kind === 'exit-attributed' || kind === 'idle') return { type: kind };
+  const invalid = named === 'a#b' ? { ...name(9), id: 'a#b/invalid-rows' } : undefined;
+  return announce(kind as Activity['kind'], named, limit === undefined ? undefined : Number(limit), invalid);
+}
+
 /** Status, cause and message of a recorded result, in one line. */
 const describe = (entry: JournalEntry): string => {
   if (entry.type === 'problem') return `problem ${entry.problem.code}${entry.problem.code === 'load-failed' ? `/${entry.problem.cause}` : ''}`;
@@ -36,130 +49,20 @@ const describe = (entry: JournalEntry): string => {
 
 export const attribution = suite('the early end of a lane', [
   test('{what}', {
-    cases: namedRows<{
-      what: string;
-      entries: readonly JournalEntry[];
-      end: LaneEnd;
-      isolatesCases?: boolean;
-      recorded: readonly string[];
-      rest: Omit<Attribution, 'entries'>;
-    }>({
-      load: {
-        what: 'while it loads a file is the end of the file',
-        entries: [announce('load', '/p/a.lattice.ts')],
-        end: crashed,
-        recorded: ['problem load-failed/crash'],
-        rest: { isSure: true, unloadableFile: '/p/a.lattice.ts' },
-      },
-      loop: {
-        what: 'while it loads a file for too long is a time limit that was exceeded',
-        entries: [announce('load', '/p/a.lattice.ts')],
-        end: overdue,
-        recorded: ['problem load-failed/timeout'],
-        rest: { isSure: true, unloadableFile: '/p/a.lattice.ts' },
-      },
-      explained: {
-        what: 'that the lane has explained is not explained again',
-        entries: [
-          announce('load', '/p/a.lattice.ts'),
-          { type: 'problem', problem: { code: 'load-failed', file: 'a.lattice.ts', cause: 'exit', reason: 'it called exit' } },
-        ],
-        end: crashed,
-        recorded: [],
-        rest: { isSure: true, unloadableFile: '/p/a.lattice.ts' },
-      },
-      'another problem': {
-        what: 'while it loads a file is explained by no other problem',
-        entries: [announce('load', '/p/a.lattice.ts'), { type: 'problem', problem: { code: 'teardown-lost', fixture: 'quay', owner: 'run' } }],
-        end: crashed,
-        recorded: ['problem load-failed/crash'],
-        rest: { isSure: true, unloadableFile: '/p/a.lattice.ts' },
-      },
-      plan: {
-        what: 'while it plans ends the run',
-        entries: [announce('plan', 'rows')],
-        end: overdue,
-        recorded: ['problem plan-timeout'],
-        rest: { isSure: true, isHopeless: true },
-      },
-      case: {
-        what: 'in the only case that runs is the end of the case',
-        entries: [started(1), announce('body', 'a#b/1')],
-        end: crashed,
-        recorded: ['a#b/1 errored/crash: the process was ended by SIGKILL'],
-        rest: { isSure: true },
-      },
-      timeout: {
-        what: 'for time in a body is a time limit that was exceeded',
-        entries: [started(1), announce('setup', 'a#b/1', 300), announce('body', 'a#b/1')],
-        end: overdue,
-        recorded: ['a#b/1 failed/timeout: exceeded its time limit of 100 ms without yielding; its process was ended'],
-        rest: { isSure: true },
-      },
-      setup: {
-        what: 'for time in a setup is an error of the setup',
-        entries: [started(1), announce('setup', 'a#b/1', 300)],
-        end: overdue,
-        recorded: ['a#b/1 errored/setup: exceeded its time limit of 300 ms without yielding; its process was ended'],
-        rest: { isSure: true },
-      },
-      blamed: {
-        what: 'that the lane has attributed is attributed to nothing else',
-        entries: [started(1), started(2), { type: 'exit-attributed' }],
-        end: crashed,
-        recorded: [],
-        rest: { isSure: true },
-      },
-      two: { what: 'while two cases run is of an unknown cause', entries: [started(1), started(2)], end: crashed, recorded: [], rest: { isSure: false } },
-      after: {
-        what: 'after one of two cases has ended is the end of the other',
-        entries: [started(1), started(2), ended(1)],
-        end: crashed,
-        recorded: ['a#b/2 errored/crash: the process was ended by SIGKILL'],
-        rest: { isSure: true },
-      },
-      stream: {
-        what: 'in a stream of short cases is of an unknown cause',
-        entries: [started(1), ended(1), { type: 'streaming', test: 2, limit: 50 }],
-        end: crashed,
-        recorded: [],
-        rest: { isSure: false },
-      },
-      rows: {
-        what: 'while it reads rows is the end of these rows',
-        entries: [announce('rows', 'a#b', 70, { ...name(9), id: 'a#b/invalid-rows' })],
-        end: overdue,
-        recorded: ['a#b/invalid-rows errored/data: reading the rows after row 9 exceeded its time limit of 70 ms; is there an endless loop?'],
-        rest: { isSure: true, unreadableTest: 2 },
-      },
-      beside: {
-        what: 'while it reads rows beside a case is the end of the case',
-        entries: [started(1), announce('rows', 'a#b', 70, name(9))],
-        end: crashed,
-        recorded: ['a#b/1 errored/crash: the process was ended by SIGKILL'],
-        rest: { isSure: true },
-      },
-      teardown: {
-        what: 'while it tears down is an error of the teardown',
-        entries: [announce('teardown', 'a.lattice.ts')],
-        end: overdue,
-        recorded: ['a.lattice.ts errored/teardown: exceeded its time limit of 100 ms'],
-        rest: { isSure: true },
-      },
-      idle: { what: 'between two cases is of no case', entries: [started(1), ended(1), { type: 'idle' }], end: crashed, recorded: [], rest: { isSure: true } },
-      isolatesCases: {
-        what: 'between two announced cases is of an unknown cause',
-        entries: [started(1), ended(1), { type: 'idle' }],
-        end: crashed,
-        isolatesCases: true,
-        recorded: [],
-        rest: { isSure: false },
+    cases: dataFile('early-ends.yaml', {
+      columns: {
+        what: cell.text,
+        entries: cell.json,
+        end: cell.oneOf('crash', 'overdue'),
+        isolatesCases: cell.boolean.optional(),
+        recorded: cell.text.optional(),
+        rest: cell.json,
       },
     }),
-  }, ({ row, check }) => {
-    const { entries, ...rest } = attributeEnd(laneAfter(row.entries), row.end, '/p', row.isolatesCases === true);
-    check.equal(entries.map(describe), [...row.recorded]);
-    check.equal(rest, row.rest);
+  }, ({ row: { entries: shortened, end, isolatesCases = false, recorded, rest: expected }, check }) => {
+    const { entries, ...rest } = attributeEnd(laneAfter((shortened as string[]).map(entryOf)), end === 'crash' ? crashed : overdue, '/p', isolatesCases);
+    check.equal(entries.map(describe), recorded === undefined ? [] : [recorded]);
+    check.equal<unknown>(rest, expected);
   }),
 
   test('a lane can be silent as long as the longest limit of what it does at the same time', ({ check }) => {
