@@ -1,5 +1,3 @@
-import { writeFile } from 'node:fs/promises';
-import { join } from 'node:path';
 import { cell, dataFile, suite, table, test, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { memoryFiles, runInside } from '../inner.ts';
@@ -42,31 +40,6 @@ export const plans = suite('plan', { timeout: 60_000 }, [
     },
   ),
 
-  inProject('reports the coverage of a matrix, infeasible values and unused columns', async ({ check }, { project }) => {
-    const { status, output } = await runCommand(['plan'], project);
-    check.equal(status, 0);
-    check.matches(output, /^ {4}6 rows for 24 combinations; every pair of values is covered \(23 of 23\)$/m);
-    check.matches(output, /berths\.lattice\.ts:2:\d+ {2}axis "never": `exclude` rules out every combination with 2, so no row has it$/m);
-    check.matches(output, /^! stays\.csv:1:8 {2}nothing reads column `remark`\. List columns that are not needed in `ignore`\.$/m);
-    check.includes(output, '10 cases in 3 tests, 2 files');
-  }),
-
-  inProject('shows the source lines of a location once', async ({ check }, { project }) => {
-    const made = ['seven', 'none'].map((title, i) => `['${title}', ${7 - i * 7}]`).join(', ');
-    const text = `import { matrix, suite, test } from 'red-lattice';
-export const wrong = suite('wrong', [${made}].map(([title, cover]) => test(title, { cases: matrix({ a: [1], b: [1] }, { cover }) }, () => {})));
-export const apart = test('apart', { cases: matrix({ a: [] }) }, () => {});
-`;
-    await writeFile(join(project, 'wrong.lattice.mjs'), text);
-    const { status, output } = await runCommand(['plan', 'wrong.lattice.mjs'], project);
-    check.equal(status, 2);
-    check.equal(
-      output.split('\n').flatMap((line) => /^(?:! wrong\.lattice\.mjs:(\d)| {2}▸ (\d) )/.exec(line)?.slice(1).filter(Boolean) ?? []),
-      ['2', '2', '2', '3', '3'],
-      output,
-    );
-  }),
-
   inProject(
     '--title {title} selects {cases} cases',
     {
@@ -88,23 +61,6 @@ export const apart = test('apart', { cases: matrix({ a: [] }) }, () => {});
       check.equal((JSON.parse(out) as { cases: object[] }).cases.length, row.cases);
     },
   ),
-
-  inProject('as JSON contains every test and case', async ({ check }, { project }) => {
-    const { out } = await runCommand(['plan', '--format', 'json'], project);
-    const { tests, cases } = JSON.parse(out) as { tests: { id: string; cases: number; location: { file: string } }[]; cases: { test: string; row: object }[] };
-    check.equal(
-      tests.map(({ id, cases, location }) => [id, cases, location.file]),
-      [
-        ['berths.lattice.ts#a-berth', 6, 'berths.lattice.ts'],
-        ['stays.lattice.ts#nights-nights', 2, 'stays.lattice.ts'],
-        ['stays.lattice.ts#own', 2, 'stays.lattice.ts'],
-      ],
-    );
-    check.equal(
-      cases.filter(({ test }) => test === 'stays.lattice.ts#own').map(({ row }) => row),
-      [{ x: 1 }, { x: 2 }],
-    );
-  }),
 
   inProject('as CSV is a data file with the same rows, safe in a spreadsheet', async ({ check }, { project }) => {
     const { out } = await runCommand(['plan', 'berths.lattice.ts', '--format', 'csv'], project);
