@@ -28,6 +28,7 @@ export function ask(
         asked.destroy();
       });
       response.on('end', () => resolve({ status, text, headers }));
+      response.on('error', reject);
     });
     asked.on('error', reject);
     asked.end(body);

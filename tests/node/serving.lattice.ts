@@ -7,6 +7,7 @@ import { fixture, namedRows, suite, table, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { pageHead, pageLines } from '../../src/node/page-lines.ts';
 import { servePage } from '../../src/node/serve-page.ts';
+import type { JournalEntry } from '../../src/results/journal/entries.ts';
 import { ask } from '../http.ts';
 import { later } from '../office/recorded.ts';
 
@@ -146,6 +147,18 @@ export const serving = suite('the server of the results page', [
       check.equal(await answer(row.request), [202, 'started']);
     },
   ),
+
+  withOwnServer('cuts the reply off if its record cannot be read further, and goes on serving', async ({ check }, { served: { served, asker } }) => {
+    const entries = function* (): Generator<JournalEntry> {
+      yield { type: 'header', version: 6, lane: 0 };
+      throw new Error('the disk is gone');
+    };
+    const broken = await servePage({ ...served, record: { ...record, entries } });
+    const address = new URL(broken.address);
+    const headers = { ...asker, host: address.host, authorization: `Bearer ${address.searchParams.get('token')}` };
+    for (let i = 0; i < 2; i++) await check.throws(() => ask(address, '/record', { headers }), /aborted|ECONNRESET|hang up/);
+    broken.close();
+  }),
 
   withOwnServer('ends with the run that was started from it', async ({ check, eventually }, { served: { act, serving, folder, address, asker } }) => {
     await act({ kind: 'all' });

@@ -100,7 +100,7 @@ export const packed = suite('the package', { timeout: 120_000 }, [
     async ({ row, check }, { project: { folder } }) => {
       await writeFile(join(folder, 'package.json'), '{"name":"office","type":"module"}');
       await writeFile(join(folder, 'stays.lattice.ts'), sample);
-      for (const name of ['literals.ts', 'more.ts']) await copyFile(join(root, 'tests', 'types', name), join(folder, name));
+      for (const name of ['inline.ts', 'literals.ts', 'more.ts']) await copyFile(join(root, 'tests', 'types', name), join(folder, name));
       const compilerOptions = {
         target: 'es2022',
         module: 'nodenext',

@@ -1,10 +1,10 @@
-import { range, suite, test } from 'red-lattice';
+import { table as cases, range, suite, test } from 'red-lattice';
 import { createRandom, type Random } from '../../src/cases/random.ts';
 // The plan is created from the sources, and so are its tests.
-import { suite as newSuite, test as newTest, table, values } from '../../src/index.ts';
+import { cell, dataFile, suite as newSuite, test as newTest, table, values } from '../../src/index.ts';
 import { expandCases } from '../../src/suites/expand.ts';
 import { BUILT_IN_DEFAULTS, planFiles } from '../../src/suites/plan.ts';
-import type { PlannedCaseImpl } from '../../src/suites/planned.ts';
+import type { PlannedCaseImpl, PlannedTest } from '../../src/suites/planned.ts';
 import { buildSelector, type Selection, selectsAll } from '../../src/suites/selection.ts';
 
 const body = (): void => undefined;
@@ -108,5 +108,45 @@ export const selections = suite('a selection', [
     const parts = [1, 2, 3].map((index) => cases.filter(buildSelector({ shard: { index, of: 3 } }, plan).select).map(({ id }) => id));
     check.equal(parts.flat().sort(), cases.map(({ id }) => id).sort());
     check.holds(parts.filter((part) => part.length > 0).length > 1, 'more than one shard has cases');
+  }),
+
+  test('by line {line} of {file} selects the rows that are made of it: {titles}', {
+    cases: cases(
+      ['file', 'line', 'titles'],
+      [
+        ['berths.csv', 2, ['N4 for 1', 'N4 for 2']],
+        ['berths.csv', 3, ['S1 for 1', 'S1 for 2']],
+        ['nights.csv', 3, ['N4 for 2', 'S1 for 2']],
+        ['nights.csv', 4, []],
+        ['nights.csv', undefined, ['N4 for 1', 'N4 for 2', 'S1 for 1', 'S1 for 2']],
+      ],
+    ),
+  }, async ({ row: { file, line, titles }, check }) => {
+    const texts: Readonly<Record<string, string>> = { 'berths.csv': 'berth\nN4\nS1\n', 'nights.csv': 'nights\n1\n2\n' };
+    const files = {
+      read: async function* ({ pathname }: URL) {
+        yield new TextEncoder().encode(texts[pathname.slice(pathname.lastIndexOf('/') + 1)]);
+      },
+    };
+    const stays = newTest(
+      '{berth} for {nights}',
+      { cases: dataFile('berths.csv', { columns: { berth: cell.text } }).cross(dataFile('nights.csv', { columns: { nights: cell.integer } })) },
+      body,
+    );
+    const plan = await planFiles(
+      [{ file: 'a.lattice.ts', url: new URL('file:///a.lattice.ts'), exports: { stays }, folders: [] }],
+      { files },
+      BUILT_IN_DEFAULTS,
+    );
+    const found: PlannedCaseImpl[] = [];
+    for await (const chunk of expandCases(plan.tests[0] as PlannedTest, { files })) found.push(...chunk);
+    const url = found
+      .flatMap(({ entry }) => [entry, ...(entry.others ?? [])])
+      .map(({ location }) => location?.file ?? '')
+      .find((one) => one.endsWith(file)) as string;
+    check.equal(
+      found.filter(buildSelector({ targets: [{ url, line }] }, plan).select).map(({ title }) => title),
+      [...titles],
+    );
   }),
 ]);

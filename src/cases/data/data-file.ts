@@ -70,7 +70,7 @@ const formats: Readonly<Record<string, 'csv' | 'tsv' | 'json' | 'jsonl' | 'yaml'
 export function dataFile<
   C extends Columns = {},
   Row extends object = string extends keyof C ? Record<string, string> : keyof C extends never ? Record<string, string> : RowOf<C>,
->(path: string | URL | undefined, options?: DataFileOptions & { columns?: C | undefined; schema?: StandardSchema<Row> | undefined }): CaseSource<Row> {
+>(path: string | URL | undefined, options?: DataFileOptions & { columns?: C | undefined; schema?: StandardSchema<Row> | undefined }): CaseSource<NoInfer<Row>> {
   const given: Given = options ?? {};
   const origin = captureStack(dataFile, 1);
   return new CaseSourceImpl<Row>({
