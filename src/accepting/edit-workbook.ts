@@ -17,10 +17,14 @@ export async function editWorkbook(bytes: Uint8Array, name: string, changes: rea
     const own = changes.filter((change) => change.sheet === sheet);
     const described = await describeSheet(content, name, sheet);
     const xml = readArchived(content, described.part);
-    const edited = editSheet(new TextDecoder('utf-8', { ignoreBOM: true }).decode(xml), described, own);
-    const replaced = edited.made.length > 0 ? replaceArchived(content, described.part, new TextEncoder().encode(edited.content)) : content;
+    const edited = xml && editSheet(new TextDecoder('utf-8', { ignoreBOM: true }).decode(xml), described, own);
+    if (!edited || edited.made.length === 0) {
+      refused.push(...(edited ? edited.refused : refuseArchive(own)));
+      continue;
+    }
+    const replaced = replaceArchived(content, described.part, new TextEncoder().encode(edited.content));
     refused.push(...edited.refused);
-    if (!replaced) refused.push(...edited.made.map(({ change }) => refuseChange(change, 'the archive is of a kind that cannot be changed')));
+    if (!replaced) refused.push(...refuseArchive(edited.made.map(({ change }) => change)));
     else {
       content = replaced;
       made.push(...edited.made);
@@ -28,6 +32,9 @@ export async function editWorkbook(bytes: Uint8Array, name: string, changes: rea
   }
   return { content, made, refused };
 }
+
+const refuseArchive = (changes: readonly CellChange[]): Refusal[] =>
+  changes.map((change) => refuseChange(change, 'the archive is of a kind that cannot be changed'));
 
 function editSheet(xml: string, sheet: DescribedSheet, changes: readonly CellChange[]): Edited {
   const lines = new Set(changes.map(({ line }) => line));

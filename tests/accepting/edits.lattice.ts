@@ -1,6 +1,6 @@
 import { crc32 } from 'node:zlib';
 import { unzipSync } from 'fflate';
-import { cell, dataFile, range, rows as rowsOf, runSuites, suite, test, values } from 'red-lattice';
+import { cell, dataFile, namedRows, range, rows as rowsOf, runSuites, suite, test, values } from 'red-lattice';
 import { collectChanges, type TestedResult } from '../../src/accepting/collect.ts';
 import { editFile } from '../../src/accepting/edit-file.ts';
 import { createRandom, type Random } from '../../src/cases/random.ts';
@@ -280,4 +280,36 @@ export const wideSheets = test('a cell that is added to column {column} has its 
   const change = { file: 'file:///a.xlsx', line: 2, column: 1, heading: `h${index}`, value: 7, text: '7', sheet: 'S', index: 0, cases: ['dues'] };
   const { content } = await editFile(book, 'a.xlsx', [change]);
   check.includes(new TextDecoder().decode(unzipSync(content)['xl/s.xml']), `<row><c><v>1</v></c><c r="${column}2"><v>7</v></c></row>`);
+});
+
+/** The same archive with 64-bit offsets: the end of its directory refers to another one, which has the position. */
+function withLargeOffsets(archive: Uint8Array): Uint8Array {
+  const end = archive.subarray(-22).slice();
+  const [old, large] = [new DataView(end.buffer), new DataView(new ArrayBuffer(76))];
+  const [at, size, directory] = [archive.length - 22, old.getUint32(12, true), old.getUint32(16, true)];
+  large.setUint32(0, 0x06064b50, true);
+  large.setBigUint64(4, 44n, true);
+  for (const offset of [24, 32]) large.setBigUint64(offset, BigInt(old.getUint16(10, true)), true);
+  large.setBigUint64(40, BigInt(size), true);
+  large.setBigUint64(48, BigInt(directory), true);
+  large.setUint32(56, 0x07064b50, true);
+  large.setBigUint64(64, BigInt(at), true);
+  large.setUint32(72, 1, true);
+  end.fill(0xff, 8, 20);
+  return Uint8Array.of(...archive.subarray(0, at), ...new Uint8Array(large.buffer), ...end);
+}
+
+export const unchangeable = test('a workbook {what} is refused, and stays as it is', {
+  cases: namedRows({
+    large: { what: 'with 64-bit offsets', book: withLargeOffsets(ownBook) },
+    cut: { what: 'without a directory', book: ownBook.slice().fill(0xff, ownBook.length - 6, ownBook.length - 2) },
+  }),
+}, async ({ row: { book }, check }) => {
+  const change = { file: 'file:///a.xlsx', line: 2, column: 1, heading: 'due', value: 7, text: '7', sheet: 'S', index: 0, cases: ['dues'] };
+  const { content, refused, made } = await editFile(book, 'a.xlsx', [change]);
+  check.equal(
+    refused.map(({ reason, where }) => [where.heading, reason]),
+    [['due', 'the archive is of a kind that cannot be changed']],
+  );
+  check.equal([made, content], [[], book]);
 });
