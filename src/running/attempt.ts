@@ -14,17 +14,12 @@ export interface AttemptContext {
   readonly seed: number;
   readonly lane: number;
   readonly watch: DeadlineTimer;
-  /** The effective time limit for one in milliseconds. */
-  limit(milliseconds: number): number;
   /** Runs `callback` in the asynchronous context of a case. */
   readonly bindContext: (<T>(run: CaseAttempt, callback: () => T) => T) | undefined;
   reportProblem(problem: Problem): void;
   warnOnce(about: object, buildProblem: () => Problem): void;
   /** Prints what belongs to no case. */
   logUnowned(parts: readonly unknown[]): void;
-  /** Reports that something continues after its time limit and its grace period. */
-  reportStuck(): void;
-  isStuck(): boolean;
   /** Fetches the value of a run-scoped fixture, for a fixture of a lane. */
   fetchRunFixture(node: Node, run: CaseAttempt, placed: PlacedGraph): Promise<unknown>;
   /** Called after each setup and teardown. */
@@ -65,7 +60,7 @@ async function withFixtures(
   const own = new ScopeInstance('case', planned, scopes.length);
   const runtime = new CaseFixtureHost(run, context);
   const begun = now();
-  context.phase(run, 'setup', context.limit(DEFAULT_FIXTURE_TIMEOUT_MS));
+  context.phase(run, 'setup', context.watch.limit(DEFAULT_FIXTURE_TIMEOUT_MS));
   let ready: { placed: PlacedGraph; findScope: ScopeResolver } | undefined;
   try {
     const placed = typeof given === 'function' ? given() : given;
@@ -77,7 +72,7 @@ async function withFixtures(
       // Each setup has its own limit, which also ends code that blocks.
       const own = node.timeout ?? DEFAULT_FIXTURE_TIMEOUT_MS;
       if (own !== limit || now() - announced >= ANNOUNCE_AFTER_MS) {
-        context.phase(run, 'setup', context.limit(own));
+        context.phase(run, 'setup', context.watch.limit(own));
         announced = now();
         limit = own;
       }
@@ -103,7 +98,7 @@ async function withFixtures(
   if (own.isEmpty) return;
   own.recordUseOfAll(planned, failed);
   const ending = now();
-  context.phase(run, 'teardown', context.limit(own.longestLimit));
+  context.phase(run, 'teardown', context.watch.limit(own.longestLimit));
   const closing = own.close(runtime);
   for (const { fixture, error } of isThenable(closing) ? await closing : closing) run.recordThrow(error, 'teardown', fixture);
   run.teardown += now() - ending;
@@ -144,7 +139,7 @@ async function awaitBody(given: PromiseLike<unknown>, run: CaseAttempt, limit: n
     });
     if (end === 'overdue') {
       failWithTimeout(run, limit);
-      context.reportStuck();
+      context.watch.reportStuck();
     } else if (end === 'settled') run.returned();
   } catch (error) {
     run.recordThrow(error);
@@ -240,11 +235,11 @@ export class SharedFixtureHost implements FixtureRuntime {
     const whole = (): string => `${phase} of ${phase === 'cleanup' ? 'case' : 'fixture'} "${name}"`;
     const exceeded = (): Error => new Error(`the ${whole()} exceeded its time limit of ${milliseconds} ms`);
     if (!isThenable(given)) {
-      if (isMeasured && now() - begun > this.context.limit(milliseconds)) throw exceeded();
+      if (isMeasured && now() - begun > this.context.watch.limit(milliseconds)) throw exceeded();
       return given;
     }
     const limited = runWithin(this.context.watch, given, {
-      milliseconds: this.context.limit(milliseconds),
+      milliseconds: this.context.watch.limit(milliseconds),
       abort: (interrupted) => abort?.abort(new Error(interrupted ? 'the run was interrupted' : `the time limit of the ${whole()} is over`)),
       isInterruptible: phase === 'setup',
       settled: acceptBuiltIns,
@@ -252,7 +247,7 @@ export class SharedFixtureHost implements FixtureRuntime {
     return after(limited, ({ end, value }) => {
       if (end === 'settled') return value;
       if (end === 'interrupted') throw new Error(`the ${whole()} was interrupted`);
-      this.context.reportStuck();
+      this.context.watch.reportStuck();
       throw exceeded();
     });
   }

@@ -166,7 +166,13 @@ export class CaseRunner {
     const { planned, placed, scopes } = job;
     const run = new CaseAttempt(planned, this.#context.reportProblem, number);
     run.begun = now();
-    const attempted = runAttempt(run, placed, scopes, this.#context.limit(planned.entry.annotations?.timeout ?? planned.test.inherited.timeout), this.#context);
+    const attempted = runAttempt(
+      run,
+      placed,
+      scopes,
+      this.#context.watch.limit(planned.entry.annotations?.timeout ?? planned.test.inherited.timeout),
+      this.#context,
+    );
     return attempted ? this.#decideAfter(attempted, run, job) : this.#decide(run, job);
   }
 
@@ -182,7 +188,7 @@ export class CaseRunner {
   #isToRunAgain(run: CaseAttempt, knownFailure: string | undefined): boolean {
     if (run.attempt > run.planned.test.inherited.retries) return false;
     const { status } = decideVerdict(run, knownFailure);
-    return (status === 'failed' || status === 'errored') && !this.#options.signal?.aborted && !this.hasReachedFailureLimit && !this.#context.isStuck();
+    return (status === 'failed' || status === 'errored') && !this.#options.signal?.aborted && !this.hasReachedFailureLimit && !this.#context.watch.isStuck;
   }
 
   #finish(run: CaseAttempt, knownFailure: string | undefined): undefined {

@@ -16,16 +16,40 @@ const FOREVER_MS = 1e9;
 export const createTimeoutPolicy = (hasNoTimeouts = false): ((milliseconds: number) => number) =>
   hasNoTimeouts ? () => FOREVER_MS : (milliseconds) => milliseconds;
 
+interface DeadlineOptions {
+  /** False in processes that something else keeps alive. Default: true. */
+  readonly keepsAlive?: boolean | undefined;
+  /** Whether limits are not enforced. Default: false. */
+  readonly hasNoTimeouts?: boolean | undefined;
+  /** Whether a run stops when something continues after its time limit and its grace period. Default: false. */
+  readonly stopsWhenStuck?: boolean | undefined;
+}
+
 /** Watches many deadlines with one timer: a timer for each case would cost more than most cases. */
 export class DeadlineTimer {
   readonly #watched = new Set<Watched>();
   readonly #keepsAlive: boolean;
   #timer: Timer | undefined;
   #wake = Number.POSITIVE_INFINITY;
+  readonly #stopsWhenStuck: boolean;
+  #isStuck = false;
+  /** The effective limit for a time limit, both in milliseconds. */
+  readonly limit: (milliseconds: number) => number;
 
-  /** `keepsAlive` is false in processes that something else keeps alive. */
-  constructor(keepsAlive = true) {
+  constructor({ keepsAlive = true, hasNoTimeouts, stopsWhenStuck = false }: DeadlineOptions = {}) {
     this.#keepsAlive = keepsAlive;
+    this.#stopsWhenStuck = stopsWhenStuck;
+    this.limit = createTimeoutPolicy(hasNoTimeouts);
+  }
+
+  /** Whether the run must stop, since something continues after its time limit and its grace period. */
+  get isStuck(): boolean {
+    return this.#isStuck;
+  }
+
+  /** Reports that something continues after its time limit and its grace period. */
+  reportStuck(): void {
+    this.#isStuck = this.#stopsWhenStuck;
   }
 
   add(watched: Watched): void {

@@ -13,7 +13,7 @@ import { type Group, type Plan, PlannedCaseImpl, type PlannedTest } from '../sui
 import { type AttemptContext, SharedFixtureHost } from './attempt.ts';
 import { type CaseAttempt, formatLogLine } from './case-attempt.ts';
 import { CaseRunner, failureOfProblem, type TestPlacement } from './case-runner.ts';
-import { createTimeoutPolicy, DeadlineTimer } from './deadlines.ts';
+import { DeadlineTimer } from './deadlines.ts';
 import { buildThrowFailure } from './failures.ts';
 import { buildFixtureAddress, type FixtureAddress } from './fixture-address.ts';
 import { now } from './globals.ts';
@@ -82,7 +82,6 @@ class Runner {
   #notRunCases = 0;
   /** The number of rows that were counted after the run ended. */
   #scannedCases = 0;
-  #isStuck = false;
 
   constructor(options: PlanRunOptions, listener: RunListener) {
     this.#options = options;
@@ -91,8 +90,7 @@ class Runner {
     this.#context = {
       seed: options.seed,
       lane: options.lane ?? 0,
-      watch: new DeadlineTimer(!options.unrefsTimers),
-      limit: createTimeoutPolicy(options.hasNoTimeouts),
+      watch: new DeadlineTimer({ keepsAlive: !options.unrefsTimers, hasNoTimeouts: options.hasNoTimeouts, stopsWhenStuck: options.stopWhenStuck }),
       bindContext: options.bindContext,
       onSpan: listener.span && ((span) => (span.scope !== 'case' || options.everySpan) && listener.span?.({ ...span, start: span.start - this.#started })),
       reportProblem: (problem) => listener.reportProblem(problem),
@@ -100,10 +98,6 @@ class Runner {
         if (!this.#warnings.has(about)) this.#warnings.set(about, buildProblem());
       },
       logUnowned: (parts) => listener.writeUnowned?.(formatLogLine(parts)),
-      reportStuck: () => {
-        if (options.stopWhenStuck) this.#isStuck = true;
-      },
-      isStuck: () => this.#isStuck,
       fetchRunFixture: (node, run, placed) => this.#fetchRunFixture(node, run, placed),
       phase: (run, phase, limit) => this.#delivery.announce(run, run.planned.test, phase, limit),
     };
@@ -131,13 +125,13 @@ class Runner {
     await this.#delivery.flushAfterTurn();
     this.#context.watch.stop();
     // If a case is stuck, the process that continues does the counting.
-    const notRun = this.#isStuck
+    const notRun = this.#context.watch.isStuck
       ? { cases: 0, isMore: false }
       : { cases: this.#notRunCases + this.#cases.interruptedCount, isMore: this.#scannedCases > MAX_NOT_RUN_SCAN };
     return {
       selected: this.#selected,
       notRun,
-      isStuck: this.#isStuck,
+      isStuck: this.#context.watch.isStuck,
       overrideUses: this.#overrideUsage.uses(plan),
       warnings: [...this.#overrideUsage.unstableSettings, ...this.#warnings.values()],
     };
@@ -166,12 +160,12 @@ class Runner {
   }
 
   get #isOver(): boolean {
-    return this.#isStuck || this.#cases.hasReachedFailureLimit || this.#options.signal?.aborted === true;
+    return this.#context.watch.isStuck || this.#cases.hasReachedFailureLimit || this.#options.signal?.aborted === true;
   }
 
   /** After the run has ended early, rows are counted up to this limit. */
   get #hasSeenEnough(): boolean {
-    return this.#isStuck || this.#scannedCases > MAX_NOT_RUN_SCAN;
+    return this.#context.watch.isStuck || this.#scannedCases > MAX_NOT_RUN_SCAN;
   }
 
   /** Whether the current part of the plan includes a test, or a test in a group. */
@@ -305,7 +299,7 @@ class Runner {
     while (pendingCases.size > 0) await Promise.all(pendingCases);
     if (scopeInstance.isEmpty) return;
     const output: string[] = [];
-    this.#listener.announce({ kind: 'shared-teardown', name: title, limit: this.#context.limit(scopeInstance.longestLimit) });
+    this.#listener.announce({ kind: 'shared-teardown', name: title, limit: this.#context.watch.limit(scopeInstance.longestLimit) });
     const log = (parts: readonly unknown[]): void => void output.push(formatLogLine(parts));
     for (const error of await scopeInstance.close(new SharedFixtureHost({ log, attach: () => undefined }, this.#context)))
       this.#tornDown(error, { scopeInstance, title }, output);

@@ -12,6 +12,8 @@ const settle = (journal: string, folder: string): string =>
   journal
     .replaceAll(folder, '<folder>')
     .replaceAll(root, '<package>/')
+    // A setup is announced again if those before it took long.
+    .replace(/(?<="type":"span".*\n)\{"type":"activity","activity":\{"kind":"setup".*\n/g, '')
     .replace(/"(start|milliseconds|setup|body|teardown|at)":[\d.]+/g, '"$1":0')
     .replace(/^(\+\d+ \d+ \d+)(?: \d+){4}/gm, '$1 0 0 0 0')
     .replace(/^=\d+ \d+/gm, '=0 0');

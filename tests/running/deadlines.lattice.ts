@@ -42,7 +42,7 @@ export const ends = test('an operation {what}', {
     teardown: { what: 'that cannot be interrupted waits', promise: never, isInterruptible: false, interrupts: [true], end: 'waits', aborts: [] },
   }),
 }, async ({ row, check }) => {
-  const watch = new DeadlineTimer(false);
+  const watch = new DeadlineTimer({ keepsAlive: false });
   const aborts: boolean[] = [];
   let end = 'waits';
   const limited = { milliseconds: 60_000, abort: (interrupted: boolean) => void aborts.push(interrupted), isInterruptible: row.isInterruptible, settled() {} };

@@ -3,7 +3,7 @@ import type { TeardownContext } from '../../fixtures/fixture.ts';
 import { type Graph, type Node, NodeInterner, type OverrideLayer, resolve } from '../../fixtures/graph.ts';
 import { SharedFixtureHost } from '../../running/attempt.ts';
 import { formatLogLine } from '../../running/case-attempt.ts';
-import { createTimeoutPolicy, DeadlineTimer } from '../../running/deadlines.ts';
+import { DeadlineTimer } from '../../running/deadlines.ts';
 import { buildThrowFailure } from '../../running/failures.ts';
 import { type FixtureAddress, findAddressedNode } from '../../running/fixture-address.ts';
 import { RunFixtureHost } from '../../running/run-fixture-host.ts';
@@ -24,7 +24,7 @@ export class RunFixtureProcess {
   readonly #plan: Plan;
   readonly #expansionHost: ExpansionHost;
   readonly #host: RunFixtureHost;
-  readonly #watch = new DeadlineTimer();
+  readonly #watch: DeadlineTimer;
   readonly #nodes = new NodeInterner();
   readonly #graphs = new Map<string, Promise<Graph>>();
   /** The uses that are being recorded. */
@@ -34,18 +34,16 @@ export class RunFixtureProcess {
     this.#plan = plan;
     this.#expansionHost = expansionHost;
     const log = (parts: readonly unknown[]): void => output(formatLogLine(parts));
+    this.#watch = new DeadlineTimer({ hasNoTimeouts });
     const context = {
       seed,
       lane: 0,
       watch: this.#watch,
-      limit: createTimeoutPolicy(hasNoTimeouts),
       bindContext: undefined,
       onSpan: undefined,
       reportProblem: () => undefined,
       warnOnce: () => undefined,
       logUnowned: log,
-      reportStuck: () => undefined,
-      isStuck: () => false,
       phase: () => undefined,
       fetchRunFixture: () => Promise.reject(new Error('the process of the run fixtures has no run fixtures of its own')),
     };
