@@ -17,13 +17,14 @@ export async function editWorkbook(bytes: Uint8Array, name: string, changes: rea
     const own = changes.filter((change) => change.sheet === sheet);
     const described = await describeSheet(content, name, sheet);
     const xml = readArchived(content, described.part);
-    const edited = xml && editSheet(new TextDecoder('utf-8', { ignoreBOM: true }).decode(xml), described, own);
-    if (!edited || edited.made.length === 0) {
-      refused.push(...(edited ? edited.refused : refuseArchive(own)));
+    if (!xml) {
+      refused.push(...refuseArchive(own));
       continue;
     }
-    const replaced = replaceArchived(content, described.part, new TextEncoder().encode(edited.content));
+    const edited = editSheet(new TextDecoder('utf-8', { ignoreBOM: true }).decode(xml), described, own);
     refused.push(...edited.refused);
+    if (edited.made.length === 0) continue;
+    const replaced = replaceArchived(content, described.part, new TextEncoder().encode(edited.content));
     if (!replaced) refused.push(...refuseArchive(edited.made.map(({ change }) => change)));
     else {
       content = replaced;

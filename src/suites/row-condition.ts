@@ -8,7 +8,7 @@ export interface RowCondition {
   readonly value: string;
 }
 
-/** Parses a condition. Returns undefined for a text without an operator or a column, and for an order without a value: no value is below nothing. */
+/** Parses a condition. Returns undefined for a text without an operator or a column, and for an order (`<`, `>=`) without a value. */
 export function parseCondition(text: string): RowCondition | undefined {
   const match = /^([^=!<>]+)(!=|<=|>=|=|<|>)(.*)$/s.exec(text);
   if (!match) return undefined;

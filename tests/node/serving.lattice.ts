@@ -14,7 +14,7 @@ import { later } from '../office/recorded.ts';
 /** Notes its arguments and what is in a file of ids, and waits for an interruption. */
 const command = `import { appendFileSync, readFileSync } from 'node:fs';
 const ids = process.argv.indexOf('--id-file');
-process.once('SIGINT', () => process.exit(130));
+process.once('SIGINT', () => { appendFileSync('interrupted', ''); process.exit(130); });
 appendFileSync('asked.jsonl', JSON.stringify({ args: process.argv.slice(2), ids: ids < 0 ? '' : readFileSync(process.argv[ids + 1], 'utf8') }) + '\\n');
 setInterval(() => {}, 1000);
 `;
@@ -160,12 +160,16 @@ export const serving = suite('the server of the results page', [
     broken.close();
   }),
 
-  withOwnServer('ends with the run that was started from it', async ({ check, eventually }, { served: { act, serving, folder, address, asker } }) => {
-    await act({ kind: 'all' });
-    await eventually(() => existsSync(join(folder, 'asked.jsonl')), { within: 10_000, every: 10 });
-    serving.close();
-    await check.throws(() => ask(address, '/record', { headers: asker }), /ECONNREFUSED|ECONNRESET|hang up/);
-  }),
+  withOwnServer(
+    'interrupts the run that was started from it when it ends',
+    async ({ check, eventually }, { served: { act, serving, folder, address, asker } }) => {
+      await act({ kind: 'all' });
+      await eventually(() => existsSync(join(folder, 'asked.jsonl')), { within: 10_000, every: 10 });
+      serving.close();
+      await eventually(() => existsSync(join(folder, 'interrupted')), { within: 10_000, every: 10 });
+      await check.throws(() => ask(address, '/record', { headers: asker }), /ECONNREFUSED|ECONNRESET|hang up/);
+    },
+  ),
 
   withOwnServer('refuses a port that is in use', async ({ check }, { served: { served } }) => {
     const other = createServer();

@@ -52,6 +52,7 @@ const formats: Readonly<Record<string, 'csv' | 'tsv' | 'json' | 'jsonl' | 'yaml'
   '.xlsx': 'workbook',
 };
 
+// `NoInfer`: the row is that of the columns or of the schema, never of the place where the source is used.
 /**
  * Create a case source from a data file: one row per record of a CSV, TSV, JSON, JSON Lines or YAML file, or of a workbook.
  *

@@ -130,7 +130,7 @@ export function* findPredicates({ index, column, counts, histogram, all, minFail
   const { failing, passing } = histogram;
   const choice = computeChoiceCost(column, counts);
   const costAmong = (options: number): number => choice + Math.log(Math.max(1, options));
-  // Equally often suffices: two predicates can explain failures of which neither says anything.
+  // Not only more often: a predicate that fails as often as the rest can explain failures together with another one.
   const failsAsOften = (failed: number, passed: number): boolean => failed * all.passing >= passed * all.failing;
   const isRanged = isRangedColumn(column);
   const canExclude = !isRanged && (of === 'member' || of === 'part' || (values.length > 2 && values.length <= MAX_EXCLUDED));
