@@ -1,6 +1,6 @@
 import { readdir, readFile, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { fixture, namedRows, suite, test, testWith } from 'red-lattice';
+import { cell, dataFile, fixture, suite, test, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { runCommand } from '../program.ts';
 import { makeProject } from '../project.ts';
@@ -26,80 +26,14 @@ const project = fixture('project', {
 });
 
 const configured = (config: string): string => `import { defineConfig } from 'red-lattice';\nexport default defineConfig(${config});\n`;
-const tags = `tags: { money: 'dues', slow: 'a minute', long: 'stays' }`;
 
 export const configuration = suite('the configuration', { timeout: 60_000 }, [
   test(
     '{what}',
     {
       needs: { project },
-      cases: namedRows<{ what: string; config: string; args: string[]; status: number; says: string[] }>({
-        'a row with an unknown tag': {
-          what: 'says which tags there are: a row with another is errored',
-          config: configured(`{ ${tags} }`),
-          args: [],
-          status: 1,
-          says: ['a row: unknown tag `lnog`; did you mean `long`?', '2 passed, 1 failed'],
-        },
-        'an unknown tag in the plan': {
-          what: 'says which tags there are: a suite with another is an error of the plan',
-          config: configured(`{ tags: { mony: 'dues', slow: '' } }`),
-          args: [],
-          status: 2,
-          says: ['suite "dues": unknown tag `money`; did you mean `mony`?'],
-        },
-        'an unknown tag that is asked for': {
-          what: 'says which tags there are: another cannot be asked for',
-          config: configured(`{ ${tags} }`),
-          args: ['--tag', 'sloww'],
-          status: 2,
-          says: ['unknown tag `sloww`; did you mean `slow`?'],
-        },
-        'a profile': {
-          what: 'has sets of options under a name',
-          config: configured(`{ profiles: { night: { tag: ['slow'], show: 'cases' } } }`),
-          args: ['--profile', 'night'],
-          status: 0,
-          says: ['▪ dues › two', '1 passed, 0 failed'],
-        },
-        'an unknown profile': {
-          what: 'has no other sets',
-          config: configured(`{ profiles: { night: {} } }`),
-          args: ['--profile=nigth'],
-          status: 2,
-          says: ['unknown profile "nigth"; did you mean "night"?'],
-        },
-        'an unknown setting': {
-          what: 'is refused with a setting that is not known',
-          config: configured(`{ timeuot: 5 } as never`),
-          args: [],
-          status: 2,
-          says: ['red-lattice.config.ts:1:1', 'unknown setting `timeuot`; did you mean `timeout`?'],
-        },
-        'a setting of another kind': {
-          what: 'is refused with a setting of another kind',
-          config: configured(`{ lanes: -1 }`),
-          args: [],
-          status: 2,
-          says: [
-            "! red-lattice.config.ts:1:1  the configuration: `lanes` is -1; expected an integer of at least 0\n  ▸ 1 │ import { defineConfig } from 'red-lattice';\n      │ ▔▔▔▔▔▔\n    2 │ export default defineConfig({ lanes: -1 });\n",
-          ],
-        },
-        'it throws': {
-          what: 'is reported if it does not load',
-          config: `\nthrow new Error('no tide');\n`,
-          args: [],
-          status: 2,
-          says: ['red-lattice.config.ts:2:7', 'cannot load red-lattice.config.ts: Error: no tide'],
-        },
-        'it ends the process': { what: 'costs no more than its own process', config: 'process.exit(3);\n', args: [], status: 2, says: ['exit status 3'] },
-        'other files': {
-          what: 'says which files hold tests',
-          config: configured(`{ files: ['elsewhere/**'] }`),
-          args: [],
-          status: 2,
-          says: ['no test file'],
-        },
+      cases: dataFile('configurations.yaml', {
+        columns: { what: cell.text, config: cell.text, args: cell.list(cell.text).default([]), status: cell.integer, says: cell.list(cell.text) },
       }),
       overrides: ({ config }) => [project.with({ config })],
     },

@@ -3,7 +3,7 @@ import { readFile, writeFile } from 'node:fs/promises';
 import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { dirname, join } from 'node:path';
-import { fixture, namedRows, suite, table, testWith } from 'red-lattice';
+import { cell, dataFile, fixture, namedRows, suite, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { pageHead, pageLines } from '../../src/node/page-lines.ts';
 import { servePage } from '../../src/node/serve-page.ts';
@@ -45,31 +45,19 @@ export const serving = suite('the server of the results page', [
   withServer(
     'answers {status} to {who}',
     {
-      cases: table(
-        ['who', 'method', 'path', 'headers', 'token', 'status'],
-        [
-          ['a link from another site', 'GET', '/record', { 'sec-fetch-site': 'cross-site', 'sec-fetch-mode': 'navigate' }, true, 200],
-          ['a link without a token', 'GET', '/record', { 'sec-fetch-site': 'cross-site', 'sec-fetch-mode': 'navigate' }, false, 403],
-          ['the page', 'GET', '/record', {}, true, 200],
-          ['the page in a browser', 'GET', '/record', { 'sec-fetch-site': 'same-origin' }, true, 200],
-          ['a typed address', 'GET', '/record', { 'sec-fetch-site': 'none' }, true, 200],
-          ['somebody without the token', 'GET', '/record', {}, false, 403],
-          ['somebody with a token of their own', 'GET', '/record', { authorization: `Bearer ${'A'.repeat(32)}` }, false, 403],
-          ['somebody with a short token', 'GET', '/record', { authorization: 'Bearer A' }, false, 403],
-          ['another host name that leads here', 'GET', '/record', { host: 'office.example:80' }, true, 403],
-          ['another site', 'GET', '/record', { origin: 'https://office.example' }, true, 403],
-          ['a script of another site', 'GET', '/record', { 'sec-fetch-site': 'cross-site' }, true, 403],
-          ['another site that would begin a run', 'POST', '/act', { origin: 'https://office.example', 'content-type': 'application/json' }, true, 403],
-          ['a form', 'POST', '/act', { 'content-type': 'text/plain' }, true, 400],
-          ['a wish for something else', 'GET', '/../run.json', {}, true, 404],
-          ['a link to an action', 'GET', '/act', {}, true, 404],
-          ['a POST of the record', 'POST', '/record', {}, true, 404],
-          ['a POST of the page', 'POST', '/', {}, true, 404],
-        ],
-      ),
+      cases: dataFile('answered.csv', {
+        columns: {
+          who: cell.text,
+          method: cell.oneOf('GET', 'POST'),
+          path: cell.text,
+          headers: cell.json.default({}),
+          token: cell.boolean,
+          status: cell.integer,
+        },
+      }),
     },
     async ({ row, check }, { served: { address, asker } }) => {
-      const given = { host: address.host, ...(row.token && asker), ...row.headers } as Record<string, string>;
+      const given = { host: address.host, ...(row.token && asker), ...(row.headers as object) } as Record<string, string>;
       const { status, text, headers } = await ask(address, row.path, {
         method: row.method,
         headers: given,

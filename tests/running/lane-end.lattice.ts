@@ -1,4 +1,4 @@
-import { cell, dataFile, namedRows, suite, test } from 'red-lattice';
+import { cell, dataFile, suite, test } from 'red-lattice';
 import { EarlyEnds } from '../../src/node/early-ends.ts';
 import { attributeEnd } from '../../src/node/lane-end.ts';
 import type { LaneEnd } from '../../src/node/lane-process.ts';
@@ -105,45 +105,13 @@ const ends: Record<End, (number: number) => readonly JournalEntry[]> = {
 };
 
 export const givingUp = test('a run is given up after three early ends in a row without progress: {what}', {
-  cases: namedRows<{ what: string; ends: readonly (readonly [End, hasNewResults?: boolean])[]; fruitless: readonly boolean[]; written: number }>({
-    unknown: { what: 'without any case', ends: [['unknown'], ['unknown'], ['unknown']], fruitless: [false, false, true], written: 0 },
-    results: {
-      what: 'with new results of new cases',
-      ends: [
-        ['new case', true],
-        ['new case', true],
-        ['new case', true],
-        ['new case', true],
-      ],
-      fruitless: [false, false, false, false],
-      written: 4,
-    },
-    'no results': { what: 'of new cases without other results', ends: [['new case'], ['new case'], ['new case']], fruitless: [false, false, true], written: 3 },
-    same: {
-      what: 'of the same case, which is recorded once',
-      ends: [
-        ['same case', true],
-        ['same case', true],
-        ['same case', true],
-        ['same case', true],
-      ],
-      fruitless: [false, false, false, true],
-      written: 1,
-    },
-    between: {
-      what: 'with progress between',
-      ends: [['unknown'], ['unknown'], ['new case', true], ['unknown'], ['unknown'], ['unknown']],
-      fruitless: [false, false, false, false, false, true],
-      written: 1,
-    },
-    files: { what: 'of files that do not load', ends: [['load'], ['load'], ['load'], ['load']], fruitless: [false, false, false, false], written: 4 },
-    plan: { what: 'of a plan, which is hopeless at once', ends: [['plan']], fruitless: [false], written: 1 },
-  }),
+  cases: dataFile('giving-up.yaml', { columns: { what: cell.text, ends: cell.list(cell.text), fruitless: cell.list(cell.boolean), written: cell.integer } }),
 }, ({ row, check }) => {
   const written: JournalEntry[] = [];
   const early = new EarlyEnds('/p', (entry) => written.push(entry));
   const slot = createSlot(1);
-  const found = row.ends.map(([end, hasNewResults = false], number) => early.attribute(slot, laneAfter(ends[end](number)), crashed, hasNewResults));
+  const given = row.ends.map((end) => end.replace(' +', '') as End);
+  const found = given.map((end, number) => early.attribute(slot, laneAfter(ends[end](number)), crashed, (row.ends[number] as string).endsWith('+')));
   check.equal(
     found.map(({ isFruitless }) => isFruitless),
     [...row.fruitless],
@@ -151,7 +119,7 @@ export const givingUp = test('a run is given up after three early ends in a row 
   check.equal(written.length, row.written);
   check.equal(
     found.map(({ isHopeless }) => isHopeless),
-    row.ends.map(([end]) => end === 'plan'),
+    given.map((end) => end === 'plan'),
   );
-  check.equal(early.unloadableFiles.length, row.ends.filter(([end]) => end === 'load').length);
+  check.equal(early.unloadableFiles.length, given.filter((end) => end === 'load').length);
 });
