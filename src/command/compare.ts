@@ -26,7 +26,10 @@ export async function compareCommand(
   const after = openRecord(wantedAfter, root, folder);
   if (typeof after === 'string') return failWith(terminal, after);
   if (!isAfterGiven && before.folder !== undefined && before.folder === after.folder && !variants)
-    return failWith(terminal, `the later record is ${wantedBefore}, too, unless you name another one. Without arguments, compare takes previous and latest.`);
+    return failWith(
+      terminal,
+      `${wantedBefore} would be compared with itself. Name the later record, too. Without arguments, compare takes previous and latest.`,
+    );
   const comparison = compare(before.entries, after.entries, variants);
   const compared = comparison.same + Object.values(comparison.cases).reduce((sum, cases) => sum + cases.length, 0);
   if (variants && compared === 0) return failWith(terminal, `no case belongs to a variant "${variants.before}" or "${variants.after}"`);
