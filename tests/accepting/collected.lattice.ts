@@ -17,6 +17,7 @@ function fail(title: string, columns: readonly Column[], more: object = {}, fail
 }
 
 const inData = { location: { file: 'dues.csv', line: 2, column: 1 } };
+const inSheet = (sheet: string): object => ({ location: { file: 'dues.xlsx', line: 2, column: 1, sheet } });
 const inTable = { location: { file: 'dues.lattice.ts', line: 5, column: 3 } };
 const tableRow = { tableRow: { location: { file: 'dues.lattice.ts', line: 9, column: 3 }, index: 1 } };
 const due = (value: unknown, text = String(value)): Column => ({ column: 'due', text, value });
@@ -32,6 +33,11 @@ export const collected = test('of failed cases, {what} collected', {
       what: 'equal values are',
       results: [fail('a', [due(5)], inData), fail('b', [due(5)], inData), fail('a', [due(5)], inData)],
       changes: ['dues.csv:2:1 due=5 (a, b)'],
+    },
+    'of two sheets': {
+      what: 'values in the same cell of two sheets are',
+      results: [fail('a', [due(5)], inSheet('summer')), fail('b', [due(6)], inSheet('winter'))],
+      changes: ['dues.xlsx:2:1 due=5 (a)', 'dues.xlsx:2:1 due=6 (b)'],
     },
     different: {
       what: 'different values are not',

@@ -154,6 +154,7 @@ export const reading = suite('a data file', [
           new Uint8Array([...utf8('nights,due\nM'), 0xf6, ...utf8('we,1\n')]),
           ['2:2 invalid UTF-8 from here on. Save the file as UTF-8.'],
         ],
+        ['its first letter is another one', Uint8Array.of(0xf6, ...utf8('re\nM')), ['1:1 invalid UTF-8 from here on. Save the file as UTF-8.']],
         ['it ends within a letter', new Uint8Array([...utf8('nights,due\nM'), 0xc3]), ['2:2 invalid UTF-8 from here on. Save the file as UTF-8.']],
         ['half a letter is in it', utf16('nights,due\n\ud800,1\n'), ['2:1 invalid UTF-16LE from here on. Save the file as UTF-8.']],
         ['zero bytes are in it', 'a\0,b\n', ['1:2 unexpected NUL byte: this is not a text file, or it is UTF-16 without a byte order mark']],
@@ -184,7 +185,7 @@ export const reading = suite('a data file', [
     ),
   }, async ({ row, check }) => {
     const cases = dataFile('stays.csv', { columns: row.what === 'a heading is a trap' ? undefined : { nights: cell.integer, due: cell.number } });
-    check.equal(await refusalsAt(() => [test('t', { cases }, () => {})], memoryFiles({ 'stays.csv': row.text })), row.says);
+    check.equal(await refusalsAt(() => [test('t', { cases }, () => {})], memoryFiles({ 'stays.csv': row.text }, 4)), row.says);
   }),
 
   test('rejects the delimiter {delimiter}', { cases: values('delimiter', ['', '\n', '"']) }, async ({ row, check }) => {

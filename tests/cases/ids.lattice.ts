@@ -29,6 +29,7 @@ const everyWay = () =>
     ]),
     suite('tariffs', { variants: { current: [], 'next year': [] } }, [test('holds', nothing)]),
     test('No rows', nothing),
+    test('long', { cases: rows([31, 32].map((size) => ({ a: 'x'.repeat(39), b: `high ${'y'.repeat(size)}` }))) }, nothing),
   ]);
 
 /** The ids of version 6 of the journal. A difference here needs a new version: ids of earlier records would not match. */
@@ -61,6 +62,8 @@ const idsOfVersion6 = [
   'tariffs/current/holds',
   'tariffs/next-year/holds',
   'No-rows~2',
+  `long/a=${'x'.repeat(39)},b=high-${'y'.repeat(31)}`,
+  `long/a=${'x'.repeat(39)},b=high-${'y'.repeat(22)}-f1caa074`,
 ];
 
 export const ids = test('ids match the version of the journal', async ({ check }) => {

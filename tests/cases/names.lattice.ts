@@ -26,6 +26,8 @@ export const names = suite('names', [
           [{ bytes: new Uint8Array([1, 2]) }, 'bytes=Uint8Array-0-1,-1-2-cb388e4f'],
           [{ bytes: new Uint8Array(256) }, 'bytes=Uint8Array-0-0,-1-0,-2-0,-3-0,-4-b485ee5f'],
           [{ bytes: new Uint8Array(257) }, 'bytes=Uint8Array-257-bytes-52ba7c4a'],
+          [{ tags: new Set(['a', 'b']) }, 'tags=Set-2-a617a991'],
+          [{ dues: new Map([['N4', 5]]) }, 'dues=Map-1-ed1c13a3'],
           [{ day: new Date(Date.UTC(2031, 3, 1)) }, 'day=2031-04-01-d09fd818'],
         ],
       ),

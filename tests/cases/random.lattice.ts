@@ -1,4 +1,4 @@
-import { table, test } from 'red-lattice';
+import { planSuites, range, table, test } from 'red-lattice';
 import { createRandom, type Random } from '../../src/cases/random.ts';
 
 /** Values from a seed must not change, so that later versions can repeat rows, shards and failures. */
@@ -15,4 +15,19 @@ export const golden = test('a seed gives the same {what} on every machine', {
   ),
 }, ({ row, check }) => {
   check.equal<readonly unknown[]>(row.make(createRandom('tide')), row.values);
+});
+
+export const samples = test('a sample from a seed has the same rows on every machine: {seed}', {
+  cases: table(
+    ['seed', 'sample'],
+    [
+      [1, [1, 5, 6, 7]],
+      [2, [1, 4, 5, 10]],
+      [3, [2, 5, 7, 11]],
+    ],
+  ),
+}, async ({ row, check }) => {
+  const seen: number[] = [];
+  for await (const { row: chosen } of planSuites([test('berth', { cases: range('n', 1, 12).sample(4, row.seed) }, () => {})])) seen.push(chosen['n'] as number);
+  check.equal(seen, [...row.sample]);
 });
