@@ -85,7 +85,7 @@ export const messages = test('a failed check reports: {says}', {
   cases: namedRows<{ says: string; body: (now: CaseContext<{}>) => unknown }>({
     'a property that cannot be read': {
       says: 'not equal | { depth: [threw Error: no tide] } | {}',
-      body: ({ check }) => check.equal(Object.defineProperty({}, 'depth', { enumerable: true, get: throwing('no tide') }), {}),
+      body: ({ check }) => check.equal(Object.defineProperty({}, 'depth', { enumerable: true, get: throwing(new Error('no tide')) }), {}),
     },
     equal: { says: 'dues: not equal | 72 | 73', body: ({ check }) => check.equal(72, 73, 'dues') },
     identical: { says: 'equal, but not the same object | [1] | [1]', body: ({ check }) => check.same([1], [1]) },
@@ -127,17 +127,11 @@ export const messages = test('a failed check reports: {says}', {
     },
     'throws another error class': {
       says: 'threw something other than Error | "noon"',
-      body: ({ check }) =>
-        check.throws(() => {
-          throw 'noon';
-        }, Error),
+      body: ({ check }) => check.throws(throwing('noon'), Error),
     },
     'throws a text that a pattern does not match': {
       says: 'threw an error with another message | "noon" | /tide/',
-      body: ({ check }) =>
-        check.throws(() => {
-          throw 'noon';
-        }, /tide/),
+      body: ({ check }) => check.throws(throwing('noon'), /tide/),
     },
     'throws nothing for a guard': { says: 'threw nothing; expected the guard', body: ({ check }) => check.throws(() => 1, ((): boolean => true) as never) },
     holds: { says: 'does not hold: 0', body: ({ check }) => check.holds(0) },
@@ -146,22 +140,14 @@ export const messages = test('a failed check reports: {says}', {
     'throws nothing': { says: 'threw nothing; expected RangeError', body: ({ check }) => check.throws(() => 1, RangeError) },
     'throws another': {
       says: 'threw something other than RangeError | TypeError: "x"',
-      body: ({ check }) =>
-        check.throws(() => {
-          throw new TypeError('x');
-        }, RangeError),
+      body: ({ check }) => check.throws(throwing(new TypeError('x')), RangeError),
     },
     'throws what a guard rejects': {
       says: 'threw something that isTide rejects | "noon"',
       body: ({ check }) =>
-        check.throws(
-          () => {
-            throw 'noon';
-          },
-          function isTide(error): error is Error {
-            return error instanceof Error;
-          },
-        ),
+        check.throws(throwing('noon'), function isTide(error): error is Error {
+          return error instanceof Error;
+        }),
     },
     'rejects with another message': {
       says: 'threw an error with another message | Error: "late" | /early/',
@@ -243,8 +229,8 @@ export const messages = test('a failed check reports: {says}', {
 
 type Call = (...args: readonly unknown[]) => unknown;
 const isText = (value: unknown): value is string => typeof value === 'string';
-const throwing = (message: string) => () => {
-  throw new Error(message);
+const throwing = (thrown: unknown) => () => {
+  throw thrown;
 };
 
 export const required = test('`ensure.{method}` reports what `check.{method}` reports, and ends the case', {
@@ -259,7 +245,7 @@ export const required = test('`ensure.{method}` reports what `check.{method}` re
     ['holds', [0], [1]],
     ['present', [undefined], [0]],
     ['satisfies', [1, isText], ['a', isText]],
-    ['throws', [throwing('late'), /early/], [throwing('early'), /early/]],
+    ['throws', [throwing(new Error('late')), /early/], [throwing(new Error('early')), /early/]],
     ['fail', [], undefined],
   ] as const),
 }, async ({ row: { method, failing, passing }, check }) => {
