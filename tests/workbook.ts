@@ -38,4 +38,4 @@ export function writeWorkbook(sheets: Readonly<Record<string, readonly (readonly
 }
 
 export const zip = (parts: Readonly<Record<string, string>>): Uint8Array =>
-  zipSync(Object.fromEntries(Object.entries(parts).map(([name, text]) => [name, strToU8(text)])), { level: 1, extra: { 0x7265: Uint8Array.of(1, 2, 3) } });
+  zipSync(Object.fromEntries(Object.entries(parts).map(([name, text]) => [name, strToU8(text)])), { level: 1, extra: { 29285: Uint8Array.of(1, 2, 3) } });

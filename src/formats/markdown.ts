@@ -1,3 +1,4 @@
+import { countEqualProblems } from '../problems/equal-problems.ts';
 import { formatProblem } from '../problems/format-problem.ts';
 import { formatThousands } from '../problems/format-thousands.ts';
 import type { Problem } from '../problems/problem.ts';
@@ -42,8 +43,13 @@ export function reportAsMarkdown(
   if (outsideCases !== undefined) writer.add(`${outsideCases}\n`);
   const time = info.milliseconds === undefined ? 'incomplete' : `${formatDuration(info.milliseconds)} (cases ${formatDuration(state.totalCaseMs)})`;
   writer.add(`${time} · seed ${info.seed} · Red Lattice ${info.tool}, Node ${info.node}\n`);
-  for (const problem of [...state.loadFailures, ...state.planProblems, ...state.tornDown.map(buildTeardownProblem), ...state.runProblems])
-    writer.add(`- **!** ${renderProblem(problem, nameFile)}\n`);
+  for (const { problem, count } of countEqualProblems([
+    ...state.loadFailures,
+    ...state.planProblems,
+    ...state.tornDown.map(buildTeardownProblem),
+    ...state.runProblems,
+  ]))
+    writer.add(`- **!** ${renderProblem(problem, nameFile)}${count > 1 ? ` (${count} times)` : ''}\n`);
 
   const red = [...state.tests.values()].filter((test) => test.counts.failed + test.counts.errored > 0);
   if (red.length > 0) {

@@ -1,5 +1,5 @@
 import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { join, relative } from 'node:path';
 import { JOURNAL_VERSION } from '../results/journal/entries.ts';
 import { findInfoFault, type RunInfo } from '../results/run-info.ts';
 import { findOwner } from './record-lock.ts';
@@ -23,7 +23,7 @@ export function createRecord(root: string, started: Date, seed: number, path?: s
   const name = `${started.toISOString().replace(/[-:]/g, '').replace('T', '-').slice(0, 15)}-${seed}`;
   const base = path ?? join(runs, name);
   if (path !== undefined && statSync(path, { throwIfNoEntry: false })?.isFile())
-    throw Object.assign(new Error(`${path} is a file; a run record is a folder. Name another path.`), { code: 'ENOTDIR' });
+    throw Object.assign(new Error(`${relative(process.cwd(), path)} is a file; a run record is a folder. Name another path.`), { code: 'ENOTDIR' });
   mkdirSync(join(base, '..'), { recursive: true });
   for (let number = 1; ; number++) {
     const folder = number === 1 ? base : `${base}-${number}`;

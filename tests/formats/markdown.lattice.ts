@@ -108,6 +108,15 @@ export const markdown = suite('Markdown for a merge request', [
     for (const part of parts) check.includes(text, part);
   }),
 
+  test('counts equal problems of the plan', ({ check }) => {
+    const state = stateOf([]);
+    for (const column of ['loa', 'due', 'loa']) state.planProblems.push({ code: 'missing-column', column, known: ['crew'] });
+    check.equal(report(state).match(/^- .*/gm), [
+      '- **!** `` missing column `loa`; known: `crew` `` (2 times)',
+      '- **!** `` missing column `due`; known: `crew` ``',
+    ]);
+  }),
+
   test('names fifty tests, and as many failures as there is room for', ({ check }) => {
     const letters = (number: number): string => [...String(number)].map((digit) => 'abcdefghij'[Number(digit)]).join('');
     const text = report(stateOf(Array.from({ length: 120 }, (_, i) => failed(failure(letters(i), { actual: `"${letters(i).repeat(400)}"` })))));

@@ -496,7 +496,7 @@ export const outcomes = [
     files: {
       'a.lattice.mjs': `
         const dues = dataFile('dues.csv', { columns: { night: cell.integer } });
-        export const heading = suite('heading', [test('renamed', { cases: dues }, () => {}), test('beside', ({ check }) => check.holds(true))]);
+        export const heading = suite('heading', [test('renamed', { cases: dues }, () => {}), test('again', { cases: dues }, () => {}), test('beside', ({ check }) => check.holds(true))]);
         export const children = suite('children', []);
         export const variants = suite('variants', { variants: {} }, [test('inner', () => {})]);
         export const allowed = suite('allowed', { allowEmpty: true }, []);
@@ -508,7 +508,14 @@ export const outcomes = [
     status: 2,
     last: '2 passed, 0 failed',
     results: { 'heading › beside': pass, fine: pass },
-    says: ['missing column `night`', 'suite "children" has no children', 'suite "variants" has no variants', 'nobody', '4 plan errors\n2 passed'],
+    says: [
+      'missing column `night`',
+      '  in 2 tests or suites\n',
+      'suite "children" has no children',
+      'suite "variants" has no variants',
+      'nobody',
+      '5 plan errors\n2 passed',
+    ],
   },
   ...[[], ['--strict'], ['--strict by configuration']].map((strict) => ({
     name: `tests that no export reaches ${strict.join()}`,

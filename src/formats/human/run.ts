@@ -1,3 +1,4 @@
+import { countEqualProblems } from '../../problems/equal-problems.ts';
 import { formatProblem } from '../../problems/format-problem.ts';
 import { formatThousands } from '../../problems/format-thousands.ts';
 import type { Problem } from '../../problems/problem.ts';
@@ -151,7 +152,10 @@ export function renderFailures(state: RunState, where: ReadonlyMap<number, Where
 
 export function renderPlanProblems(state: RunState, formatting: Formatting): string[] {
   const lines: string[] = [];
-  for (const problem of [...state.loadFailures, ...state.planProblems]) lines.push('', ...renderProblem(problem, formatting, formatting.style.red));
+  for (const { problem, count } of countEqualProblems([...state.loadFailures, ...state.planProblems])) {
+    lines.push('', ...renderProblem(problem, formatting, formatting.style.red));
+    if (count > 1) lines.push(formatting.style.dim(`  in ${count} tests or suites`));
+  }
   return lines;
 }
 
