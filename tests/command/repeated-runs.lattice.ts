@@ -20,6 +20,12 @@ const project = projectOf({
 });
 const inProject = testWith({ project });
 
+/** A result of a JSON report. */
+interface Attached {
+  readonly row: { readonly nights?: number };
+  readonly attachments: readonly { readonly file: string }[];
+}
+
 const last = (output: string): string | undefined => output.trimEnd().split('\n').at(-1);
 
 export const again = suite('running again', { timeout: 60_000 }, [
@@ -273,6 +279,11 @@ export const desk = suite('desk', { overrides: [pen.replaceWith(() => 'red')] },
       check.includes(out, '\n  rerun: npx red-lattice run nights.lattice.ts:3 --row nights=19\n');
       const info = JSON.parse(await readFile(join(project, 'whole', 'run.json'), 'utf8')) as { counts: { passed: number } };
       check.equal(info.counts.passed, 19);
+      const { results } = JSON.parse((await runCommand(['report', 'whole', '--format', 'json'], project)).out) as { results: readonly Attached[] };
+      const attached = results.filter(({ attachments }) => attachments.length === 1);
+      check.equal(attached.length, 20);
+      for (const { row, attachments } of attached)
+        check.equal(await readFile(join(project, 'whole', 'attachments', attachments[0]?.file ?? ''), 'utf8'), String(row.nights));
     });
     await step('one that is missing is named', async ({ check }) => {
       const { status, out } = await runCommand(['merge', 'shard-1', 'shard-3', '-o', 'part'], project);
