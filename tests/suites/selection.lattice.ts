@@ -6,6 +6,7 @@ import { expandCases } from '../../src/suites/expand.ts';
 import { BUILT_IN_DEFAULTS, planFiles } from '../../src/suites/plan.ts';
 import type { PlannedCaseImpl, PlannedTest } from '../../src/suites/planned.ts';
 import { buildSelector, type Selection, selectsAll } from '../../src/suites/selection.ts';
+import { suggestSelections } from '../../src/suites/suggestions.ts';
 
 const body = (): void => undefined;
 const office = () =>
@@ -107,7 +108,20 @@ export const selections = suite('a selection', [
     const { plan, cases } = await planned();
     const parts = [1, 2, 3].map((index) => cases.filter(buildSelector({ shard: { index, of: 3 } }, plan).select).map(({ id }) => id));
     check.equal(parts.flat().sort(), cases.map(({ id }) => id).sort());
-    check.holds(parts.filter((part) => part.length > 0).length > 1, 'more than one shard has cases');
+    check.equal(
+      parts.map(({ length }) => length),
+      [3, 1, 4],
+      'jobs of all versions have the same parts',
+    );
+  }),
+
+  test('without a case suggests what has a similar name', async ({ check }) => {
+    const { plan } = await planned();
+    const rows = [
+      { column: 'lao', operator: '>=', value: '9' },
+      { column: 'berth', operator: '=', value: 'N5' },
+    ] as const;
+    check.equal(suggestSelections({ titles: ['Qay', 'tide'], tags: ['slw', 'tide'], rows }, plan), ['--title Quay', '--tag slow', '--row "loa>=9"']);
   }),
 
   test('by line {line} of {file} selects the rows that are made of it: {titles}', {
