@@ -5,6 +5,7 @@ import { listFlakyCases, listTestHistories, measurePace } from '../../page/src/r
 import { areRows, layOutRows } from '../../page/src/record/row-columns.ts';
 import { Store } from '../../page/src/record/store.ts';
 import { linesOf, type Order, treeOf } from '../../page/src/record/tree.ts';
+import { describeVerdict } from '../../page/src/record/verdict.ts';
 import { type EarlierRun, pageLine } from '../../src/results/page-entries.ts';
 import { passLine } from '../pass-line.ts';
 
@@ -231,3 +232,16 @@ export const lists = suite('the lists of the page', [
     check.equal([pageLine('{"type":"activity"}', String), pageLine('{"type":"en', String), pageLine('+1 2 torn', String)], [undefined, undefined, undefined]);
   }),
 ]);
+
+export const verdicts = test(
+  'the headline of a run is {headline}',
+  {
+    cases: dataFile('verdicts.csv', {
+      columns: {
+        ...{ cases: cell.integer, failing: cell.integer, passed: cell.integer, isRed: cell.boolean, isLive: cell.boolean, isPartial: cell.boolean },
+        ...{ mood: cell.text, headline: cell.text },
+      },
+    }),
+  },
+  ({ row, check }) => void check.columns(describeVerdict(row)),
+);

@@ -55,7 +55,7 @@ export const view = suite('view', { timeout: 60_000 }, [
       await heading('1 of 30 cases failed');
       check.equal(new URL(page.url()).search, '');
       await page.click('.end button');
-      await heading('1 of 1 cases failed');
+      await heading('1 of 1 case failed');
       // A run that is started elsewhere is followed, too: first a part, then everything.
       const run = runCommand(['run', '--lanes', '1'], served.folder);
       await page.waitForSelector('.live');

@@ -1,7 +1,8 @@
 import { useMemo } from 'react';
 import { renderUnrun } from '../../../src/formats/not-run.ts';
-import { escapeControls, formatCount, formatDuration, formatStatus } from '../../../src/formats/style.ts';
+import { escapeControls, formatDuration, formatStatus } from '../../../src/formats/style.ts';
 import { describeOutsideCases } from '../../../src/formats/summary-line.ts';
+import { countEqualProblems } from '../../../src/problems/equal-problems.ts';
 import { formatProblem } from '../../../src/problems/format-problem.ts';
 import type { Problem } from '../../../src/problems/problem.ts';
 import { formatLocation } from '../../../src/problems/source-location.ts';
@@ -13,6 +14,7 @@ import { Lattice } from '../parts/Lattice.tsx';
 import { RecentRuns } from '../parts/RecentRuns.tsx';
 import { Counts, Sign } from '../parts/Status.tsx';
 import { type Item, isFailing, type Store } from '../record/store.ts';
+import { describeVerdict } from '../record/verdict.ts';
 import { hrefOf } from '../route.ts';
 
 /** The summary of a run: whether it passed, what failed, where, since when, and how long it took. */
@@ -26,23 +28,21 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
   const outsideCases = describeOutsideCases(state, info?.strictWarnings);
   const isRed =
     failing.length + state.tornDown.length + state.runProblems.length + state.planProblems.length + state.loadFailures.length + (info?.strictWarnings ?? 0) > 0;
+  const { mood, headline } = describeVerdict({
+    cases: store.items.length,
+    failing: failing.length,
+    passed: state.counts.passed,
+    isRed,
+    isLive: store.live,
+    isPartial: notRun !== undefined,
+  });
   return (
     <div className="overview">
       <div>
-        <section className={`verdict ${isRed ? 'bad' : store.items.length === 0 || store.live || notRun ? 'open' : 'good'}`}>
-          <h2>
-            {store.items.length === 0 && !isRed
-              ? store.live
-                ? 'No results yet'
-                : 'No case ran'
-              : isRed
-                ? `${failing.length.toLocaleString('en')} of ${store.items.length.toLocaleString('en')} cases failed${store.live ? ' so far' : ''}`
-                : store.live
-                  ? `No failure in ${formatCount(store.items.length, 'case')} so far`
-                  : `All ${store.items.length.toLocaleString('en')} cases ${notRun ? 'that ran ' : ''}passed${state.counts.passed < store.items.length ? ' or were excused' : ''}`}
-          </h2>
+        <section className={`verdict ${mood}`}>
+          <h2>{headline}</h2>
           <Shares counts={state.counts} />
-          <Counts counts={state.counts} />
+          {store.items.length > 0 && <Counts counts={state.counts} />}
           {outsideCases !== undefined && <p>{outsideCases}</p>}
           {notRun && (
             <p>
@@ -136,10 +136,11 @@ function Problems({ problems, title }: { readonly problems: readonly Problem[]; 
     <section>
       <h3>{title}</h3>
       <ul>
-        {problems.map((problem, i) => (
+        {countEqualProblems(problems).map(({ problem, count }, i) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
           <li key={i}>
             {problem.at && <code>{formatLocation(problem.at)}</code>} {escapeControls(formatProblem(problem))}
+            {count > 1 && ` (${count} times)`}
           </li>
         ))}
       </ul>
