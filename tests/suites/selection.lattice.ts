@@ -115,6 +115,16 @@ export const selections = suite('a selection', [
     );
   }),
 
+  test('of a file and a line selects the whole file', async ({ check }) => {
+    const [a, b] = ['file:///a.lattice.ts', 'file:///b.lattice.ts'] as const;
+    const load = (url: string, name: string) => ({ file: url.slice(8), url: new URL(url), exports: { one: newTest(name, body) }, folders: [] });
+    const { tests, ...plan } = await planFiles([load(a, 'tide'), load(b, 'berth')], {}, BUILT_IN_DEFAULTS);
+    const { select } = buildSelector({ targets: [{ url: a }, { url: b, line: 1 }] }, { ...plan, tests });
+    const titles: string[] = [];
+    for (const one of tests) for await (const chunk of expandCases(one, {})) titles.push(...chunk.filter(select).map(({ title }) => title));
+    check.equal(titles, ['tide']);
+  }),
+
   test('without a case suggests what has a similar name', async ({ check }) => {
     const { plan } = await planned();
     const rows = [
