@@ -110,6 +110,21 @@ export const documents = suite('a document', [
     async ({ row, check }) => check.equal(await read(row.name, row.text, { at: row.at }), rows),
   ),
 
+  test('names and annotates rows by its own keys, and keeps all other values', async ({ check }) => {
+    const marked = [
+      { '(case)': 'one night', stay: { nights: 1 } },
+      { '(case)': 'long', stay: [99], '(skip)': 'too long' },
+    ];
+    const { seen } = await runInside([test('stay', { cases: dataFile('stays.json') }, () => {})], memoryFiles({ 'stays.json': JSON.stringify(marked) }));
+    check.equal(
+      seen.map(({ title, row, result }) => [title, row, result.reason]),
+      [
+        ['stay › one night', { stay: { nights: 1 } }, undefined],
+        ['stay › long', { stay: [99] }, 'too long'],
+      ],
+    );
+  }),
+
   test('types its values, and locates invalid ones', async ({ check }) => {
     const columns = { vessel: cell.text, nights: cell.integer, from: cell.date.optional(), berths: cell.list(cell.text).default(null) };
     const json = `[

@@ -1,4 +1,5 @@
 import { cell, dataFile, namedRows, range, suite, test, values } from 'red-lattice';
+import { readWorkbook } from '../../src/cases/data/workbook.ts';
 import { classifyBuiltInFormat, classifyNumberFormat, formatSerialDate, toSerialDate } from '../../src/cases/data/workbook-numbers.ts';
 import { createRandom } from '../../src/cases/random.ts';
 import { formatLocation } from '../../src/problems/source-location.ts';
@@ -30,6 +31,12 @@ const columns = {
   price: cell.number.heading('Price'),
   from: cell.date.heading('From'),
   power: cell.boolean.heading('Power'),
+};
+
+/** The parts of a workbook around its sheet, `xl/s.xml`. */
+const oneSheet = {
+  'xl/workbook.xml': '<workbook xmlns:r="y"><sheets><sheet name="S" r:id="r"/></sheets></workbook>',
+  'xl/_rels/workbook.xml.rels': '<Relationships><Relationship Id="r" Target="s.xml"/></Relationships>',
 };
 
 export const workbooks = suite('a workbook', [
@@ -77,10 +84,24 @@ export const workbooks = suite('a workbook', [
     ]);
   }),
 
+  test('has columns that nothing reads', async ({ check }) => {
+    const warnings: unknown[] = [];
+    const { season, price } = columns;
+    async function* bytes(): AsyncGenerator<Uint8Array> {
+      yield writeWorkbook({ Prices: prices });
+    }
+    const options = { sheet: undefined, comment: '#' };
+    const typed = { columns: { season, price }, schema: undefined, ignore: ['From'] };
+    for await (const _ of readWorkbook(bytes(), 'file:///prices.xlsx', options, typed as never, ({ at, ...problem }) => warnings.push(problem, at)));
+    check.equal(warnings, [
+      { code: 'unused-columns', columns: ['Power'], known: ['Season', 'Price'] },
+      { file: 'file:///prices.xlsx', line: 3, column: 5, sheet: 'Prices' },
+    ]);
+  }),
+
   test('of a formula without a stored result, only its own cell has a problem', async ({ check }) => {
     const book = zip({
-      'xl/workbook.xml': '<workbook xmlns:r="y"><sheets><sheet name="S" r:id="r"/></sheets></workbook>',
-      'xl/_rels/workbook.xml.rels': '<Relationships><Relationship Id="r" Target="s.xml"/></Relationships>',
+      ...oneSheet,
       'xl/s.xml': `<worksheet><row>${['a', 'b'].map((heading) => `<c t="str"><v>${heading}</v></c>`).join('')}</row><row><c><f>B2</f></c><c t="inlineStr"><is><t>x</t></is></c></row><row><c t="inlineStr"><is><t>y</t></is></c><c><f>1</f><v>2</v></c></row></worksheet>`,
     });
     const [first, second] = await read(book, { columns: { a: cell.text, b: cell.text } });
@@ -90,8 +111,7 @@ export const workbooks = suite('a workbook', [
 
   test('needs no memory for empty cells before a distant one', async ({ check }) => {
     const far = zip({
-      'xl/workbook.xml': '<workbook xmlns:r="y"><sheets><sheet name="S" r:id="r"/></sheets></workbook>',
-      'xl/_rels/workbook.xml.rels': '<Relationships><Relationship Id="r" Target="s.xml"/></Relationships>',
+      ...oneSheet,
       'xl/s.xml': '<worksheet><row><c t="str"><v>a</v></c></row><row r="1048576"><c r="A1048576"><v>1</v></c><c r="XFD1048576"><v>7</v></c></row></worksheet>',
     });
     check.equal(await read(far), [{ a: '1' }]);
@@ -118,14 +138,14 @@ export const workbooks = suite('a workbook', [
         book: () => writeWorkbook({ Prices: prices }).map((byte, at) => (at > 60 && at < 90 ? 0xff : byte)),
         says: /^cannot read prices.xlsx: /,
       },
+      'its sheet is not XML': {
+        what: 'its sheet is not XML',
+        book: () => zip({ ...oneSheet, 'xl/s.xml': '<worksheet><row></worksheet>' }),
+        says: /^cannot read prices.xlsx: xl\/s.xml in the workbook is invalid: /,
+      },
       'it inflates to gigabytes': {
         what: 'it inflates to gigabytes',
-        book: () =>
-          zip({
-            'xl/workbook.xml': '<workbook xmlns:r="y"><sheets><sheet name="S" r:id="r"/></sheets></workbook>',
-            'xl/_rels/workbook.xml.rels': '<Relationships><Relationship Id="r" Target="s.xml"/></Relationships>',
-            'xl/s.xml': `<worksheet>${' '.repeat(101_000_000)}</worksheet>`,
-          }),
+        book: () => zip({ ...oneSheet, 'xl/s.xml': `<worksheet>${' '.repeat(101_000_000)}</worksheet>` }),
         says: /^cannot read prices.xlsx: its uncompressed size exceeds 100,000,000 bytes$/,
       },
     }),

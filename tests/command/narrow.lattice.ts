@@ -4,6 +4,7 @@ import { cell, dataFile, fixture, suite, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { runCommand } from '../program.ts';
 import { makeProject } from '../project.ts';
+import { runInTerminal } from '../terminal.ts';
 
 const berths = `
 import { fixture, matrix, suite, test } from 'red-lattice';
@@ -97,6 +98,16 @@ export const narrowing = suite('narrow', { timeout: 60_000 }, [
       rates?.causes.map(({ conditions }) => conditions),
       [[{ column: 'hull', operator: '=', value: 'cat' }]],
     );
+  }),
+
+  inProject('shows on a terminal which combinations are still possible', async ({ check }, { project }) => {
+    // Slow enough that each extra case is shown.
+    const slow = berths.replace('check, log }, { office }) => {', '$& const until = Date.now() + 120; while (Date.now() < until);');
+    await writeFile(join(project, 'a.lattice.mjs'), slow);
+    const { out } = await runInTerminal('narrow --title price --lanes 1', project);
+    const shown = out.replaceAll(/\u001b\[[\d;]*\w/g, '');
+    check.matches(shown, /narrowing dues › price for \{hull\} in \{season\} +\d+ extra cases? /);
+    check.matches(shown, / \d+ combinations? possible, likeliest \w/);
   }),
 
   inProject('hidden values are not printed', async ({ check }, { project }) => {

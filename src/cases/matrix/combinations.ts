@@ -149,19 +149,11 @@ export class Combinations {
     return this.#uncovered[place] as number;
   }
 
-  isOpen(index: number): boolean {
-    return this.counts[index] === 0;
-  }
-
   /** Makes a combination that cannot occur not required. */
   release(index: number): void {
     if (this.counts[index] === 0) this.#close(index);
     this.counts[index] = INFEASIBLE;
     this.requiredCount--;
-  }
-
-  isReleased(index: number): boolean {
-    return (this.counts[index] as number) >= INFEASIBLE / 2;
   }
 
   /** Adds or subtracts a whole row. */
