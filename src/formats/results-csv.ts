@@ -1,3 +1,4 @@
+import { ReadPass } from '../results/journal/compact-pass.ts';
 import { testsInOrder } from '../results/plan-order.ts';
 import { buildRunReport, type FormatPath, type ReadableRecord } from '../results/report.ts';
 import { formatCsvLine, formatCsvLines } from './csv.ts';
@@ -35,7 +36,7 @@ export function* reportAsCsv({ info, entries }: ReadableRecord, nameFile: Format
   for (const entry of entries()) {
     if (entry.type === 'test') for (const column of entry.header.columns) columns.add(column);
     // A compact pass has the columns of its test, so that its row need not be read.
-    else if (entry.type === 'ended' && entry.result.status !== 'passed') for (const column of Object.keys(entry.result.row)) columns.add(column);
+    else if (entry.type === 'ended' && !(entry.result instanceof ReadPass)) for (const column of Object.keys(entry.result.row)) columns.add(column);
   }
   yield `${formatCsvLine([...fixed, ...columns])}\n`;
   let lines: unknown[][] = [];
