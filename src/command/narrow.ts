@@ -67,7 +67,8 @@ export async function narrowCommand(where: readonly string[], options: NarrowCom
     showNew();
     for (const line of renderPlanProblems(state, formatting)) print(line);
     if (interruption.by) return getInterruptStatus(interruption.by);
-    const known = [...new Set(session.results.flatMap(({ header }) => header.columns))];
+    // The header of a test can have the columns of its first row only.
+    const known = [...new Set(session.results.flatMap(({ header, failing }) => [...header.columns, ...failing.flatMap(({ row }) => Object.keys(row))]))];
     const unknown = known.length > 0 ? options.vary?.find((name) => !known.includes(name) && !known.includes(name.split('.')[0] as string)) : undefined;
     if (unknown !== undefined) return failWith(terminal, `--vary ${unknown}: no failing test has this column; the columns are ${known.join(', ')}`);
     const earned = exitStatus(state);

@@ -43,6 +43,10 @@ const searches: Record<string, (seed: number) => Search> = {
     const { axes, options } = mixed(seed, seed % 3 === 0 ? 1 : 2);
     return { axes, options: { ...options, locate: 1 } };
   },
+  'locating one in threes': (seed) => {
+    const { axes, options } = mixed(seed, 3);
+    return { axes, options: { ...options, locate: 1 } };
+  },
   'locating two': (seed) => {
     const { axes, options } = mixed(seed, 1);
     return { axes, options: { ...options, locate: 2 } };
