@@ -70,20 +70,19 @@ function choose(faults, size, random) {
   return shuffle(sample, sample.length, random);
 }
 
-/** Files that this runtime does not use, the version of one that does, and the tests that reach them there. */
+/** Modules of a folder are loaded by functions that this runtime does not use: the version of one that does, and the tests that reach them there. */
 const otherRuntime = {
   version: '24',
-  files: ['src/node/loading/hooked-modules.ts'],
+  folder: 'src/node/loading/',
   tests: ['tests/loading', 'tests/command/in-one-process.lattice.ts', 'tests/command/repeated-runs.lattice.ts'],
 };
-const usesOtherRuntime = ({ file }) => otherRuntime.files.includes(file);
 
-/** Test files that need the declarations and the page, which a copy does not build. */
+/** Test files that need the declarations and the page, which a copy does not build, unless the fault is in what the last one tests. */
 const needsWholeBuild = /^tests\/(?:packaging\/|docs\/|command\/new\.)/;
+const isOfStarters = ({ file }) => file.startsWith('src/command/new');
 
 /** The small projects and test files that run a function: first the projects that run the fewest functions, and the tests of its folder. */
 function testsOf(reach, fault) {
-  if (usesOtherRuntime(fault)) return { base: [], folder: otherRuntime.tests, near: otherRuntime.tests };
   const { file, functionLine } = fault;
   const folders = file.split('/').slice(1, -1);
   const isNear = (test) => folders.includes(test.split('/')[1]);
@@ -94,8 +93,10 @@ function testsOf(reach, fault) {
   };
   const reaching = (kind) => Object.entries(reach[kind]).filter(([, { reached }]) => reached.includes(place));
   const judges = options.judges.split(',');
+  if (file.startsWith(otherRuntime.folder) && reaching('tests').length === 0)
+    return { runtime: otherRuntime.version, base: [], folder: otherRuntime.tests, near: otherRuntime.tests };
   const tests = reaching('tests')
-    .filter(([name]) => !needsWholeBuild.test(name))
+    .filter(([name]) => isOfStarters(fault) || !needsWholeBuild.test(name))
     .sort(([one, a], [other, b]) => Number(isNear(other)) - Number(isNear(one)) || a.seconds - b.seconds);
   return {
     base: reaching('base')
@@ -107,10 +108,10 @@ function testsOf(reach, fault) {
 }
 
 /** Runs the judges on a copy. Returns the judge that sees the fault, and its message. */
-async function judge(folder, reaching, runtime = process.execPath) {
+async function judge(folder, reaching, isWhole, runtime = process.execPath) {
   // Rows that an earlier copy has cached would hide a fault in the search.
   rmSync(join(folder, '.red-lattice'), { recursive: true, force: true });
-  const built = await runNode([join(folder, 'scripts', 'build.mjs'), '--no-types', '--no-page'], folder, limits.build);
+  const built = await runNode([join(folder, 'scripts', 'build.mjs'), ...(isWhole ? [] : ['--no-types', '--no-page'])], folder, limits.build);
   if (built.status !== 0) return { by: 'build', how: firstLine(built.output) };
   const suites = (names) => [join(folder, 'dist', 'command.js'), 'run', ...names, '--lanes', '1', '--show', 'summary', '--stop-after', '1'];
   for (const name of options.judges.split(',')) {
@@ -170,8 +171,8 @@ async function measure() {
       const source = readFileSync(join(root, fault.file), 'utf8');
       writeFileSync(path, plant(source, fault.site));
       const begun = Date.now();
-      const runtime = usesOtherRuntime(fault) ? installRuntime(otherRuntime.version) : undefined;
-      const { by, how } = await judge(folder, testsOf(reach, fault), runtime);
+      const { runtime, ...reaching } = testsOf(reach, fault);
+      const { by, how } = await judge(folder, reaching, isOfStarters(fault), runtime && installRuntime(runtime));
       writeFileSync(path, source);
       results[keyOf(fault)] = { line: fault.line, kind: fault.kind, seenBy: by ?? null, ...(how && { how }), seconds: Math.round((Date.now() - begun) / 1000) };
       keep();
