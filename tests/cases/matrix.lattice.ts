@@ -1,4 +1,4 @@
-import { type CaseSource, cell, dataFile, type MatrixOptions, matrix, namedRows, range, rows, suite, table, test, verifyCoverage } from 'red-lattice';
+import { type CaseSource, cell, dataFile, type MatrixOptions, matrix, namedRows, range, suite, table, test, verifyCoverage } from 'red-lattice';
 import { parseAxes } from '../../src/cases/matrix/axes.ts';
 import { Combinations } from '../../src/cases/matrix/combinations.ts';
 import { Constraints } from '../../src/cases/matrix/constraints.ts';
@@ -109,39 +109,9 @@ export const foreign = test('verifyCoverage reports rows with values that are no
 });
 
 export const summaries = test('the summary of a matrix is: {text}', {
-  cases: rows<{ options: object; found?: object | null; text: string; warns?: string }>([
-    { options: {}, found: null, text: '8 combinations' },
-    { options: { exclude: [{ a: 1, b: 1 }] }, found: null, text: '8 combinations before exclusions' },
-    { options: { strength: 1 }, text: '4 rows for 8 combinations; every value of values is covered (6 of 6)' },
-    { options: { strength: 2 }, text: '4 rows for 8 combinations; every pair of values is covered (12 of 12)' },
-    { options: { strength: 3 }, text: '4 rows for 8 combinations; not every triple of values is covered (4 of 8)' },
-    {
-      options: { strength: 1, mixedStrength: ['ab', 'bc'].map((axes) => ({ axes: [...axes], strength: 2 })) },
-      text: '4 rows for 8 combinations; every value of values is covered, stronger for a × b and b × c (14 of 14)',
-    },
-    { options: { strength: 1, exclude: [{ a: 1, b: 1 }] }, text: '4 rows for 8 combinations; not every value of values is covered (6 of 6)' },
-    {
-      ...{
-        options: { strength: 1 },
-        found: {
-          rows: [
-            [0, 0, 0],
-            [0, 1, 1],
-          ],
-        },
-      },
-      ...{ text: '2 rows for 8 combinations; not every value of values is covered (5 of 6)', warns: 'infeasible-value' },
-    },
-    {
-      ...{ options: { strength: 1, locate: 1 }, found: { locating: 2 } },
-      text: '4 rows for 8 combinations; every value of values is covered (6 of 6); 2 rows more than 2 so that a single failing combination can be located',
-    },
-    {
-      ...{ options: { strength: 1, locate: 2 }, found: { locating: 2 } },
-      text: '4 rows for 8 combinations; every value of values is covered (6 of 6); 2 rows more than 2 so that one or two failing combinations can be located, but for 8 that have the same rows as others',
-    },
-  ]),
+  cases: dataFile('summaries.yaml'),
 }, ({ row, check }) => {
+  const { options, found, text, warns = '' } = row as { options?: object; found?: object | null; text?: string; warns?: string };
   const levels = [
     [0, 0, 0],
     [0, 1, 1],
@@ -149,8 +119,8 @@ export const summaries = test('the summary of a matrix is: {text}', {
     [1, 1, 0],
   ];
   const axes = parseAxes({ a: [1, 2], b: [1, 2], c: [1, 2] });
-  const { summary, warnings } = summarizeMatrix(axes, row.options, row.found === null ? undefined : { rows: levels, ...row.found });
-  check.equal([summary, warnings.map(({ code }) => code).join()], [row.text, row.warns ?? '']);
+  const { summary, warnings } = summarizeMatrix(axes, options ?? {}, found === null ? undefined : { rows: levels, ...found });
+  check.equal([summary, warnings.map(({ code }) => code).join()], [text as string, warns]);
 });
 
 export const undecidedSummary = test('the summary of a matrix warns of combinations that are not known to be possible: {unknown} of {values} values', {

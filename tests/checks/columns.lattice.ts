@@ -40,6 +40,17 @@ const quayBase = new URL('file:///quay/dues.lattice.ts');
 const cycle: Record<string, unknown> = {};
 cycle['self'] = cycle;
 
+/** A case of `file-contents.yaml`. */
+interface FileCase {
+  readonly path?: string;
+  readonly content?: unknown;
+  readonly bytes?: readonly number[];
+  readonly message: string;
+  readonly actual?: string;
+  readonly expected?: string;
+  readonly isNew?: boolean;
+}
+
 export const columns = suite('check.columns', [
   test('compares computed values with the row: {what}', {
     cases: namedRows<{ what: string; values: (row: Stay) => object; says: readonly string[] }>({
@@ -151,74 +162,22 @@ export const columns = suite('check.columns', [
   }),
 
   test('a file has the computed content: {message}', {
-    cases: namedRows<{ path?: unknown; content: unknown; message: string; actual?: string; expected?: string; isNew?: boolean }>({
-      'equal text': { content: 'low\n', message: 'passes' },
-      'line breaks of another system': { path: 'windows.txt', content: 'low\ntide\n', message: 'passes' },
-      'JSON in another layout': { path: 'quote.json', content: { berth: 'N4', dues: [1] }, message: 'passes' },
-      'JSON with keys in another order': { path: 'quote.json', content: { dues: [1], berth: 'N4' }, message: 'passes' },
-      'another JSON': {
-        path: 'quote.json',
-        content: { berth: 'N5' },
-        message: 'differs from quote.json',
-        actual: JSON.stringify('{\n  "berth": "N5"\n}\n'),
-        expected: JSON.stringify('{\n  "berth": "N4",\n  "dues": [\n    1\n  ]\n}\n'),
-      },
-      'a file without JSON': {
-        path: 'tide.txt',
-        content: 1,
-        message: 'differs from tide.txt',
-        actual: JSON.stringify('1\n'),
-        expected: JSON.stringify('low\n'),
-      },
-      'equal bytes': { path: 'chart.bin', content: Uint8Array.of(1, 255), message: 'passes' },
-      'other bytes': {
-        path: 'chart.bin',
-        content: Uint8Array.of(1, 254),
-        message: 'differs from chart.bin',
-        actual: '2 bytes, SHA-256 6077f477043a',
-        expected: '2 bytes, SHA-256 4b3a43f592f5',
-      },
-      'more bytes': {
-        path: 'chart.bin',
-        content: Uint8Array.of(1, 255, 0),
-        message: 'differs from chart.bin',
-        actual: '3 bytes, SHA-256 f4a02442da2c',
-        expected: '2 bytes, SHA-256 4b3a43f592f5',
-      },
-      'a text for a file of other bytes': { path: 'chart.bin', content: 'low', message: 'chart.bin is not a text in UTF-8' },
-      'bytes for a file that is not there': {
-        path: 'new.bin',
-        content: Uint8Array.of(1),
-        message: 'new.bin does not exist; red-lattice accept creates it',
-        isNew: true,
-      },
-      'a text for a file that is not there': { path: 'new.txt', content: 'x', message: 'new.txt does not exist; red-lattice accept creates it', isNew: true },
-      'a file that cannot be read': { path: 'locked.txt', content: 'x', message: 'cannot read locked.txt: no ink' },
-      'a value that JSON does not hold': {
-        content: { at: new Map() },
-        message: 'the content of `file` must be a string, bytes, or a value that JSON holds',
-      },
-      nothing: { content: undefined, message: 'the content of `file` must be a string, bytes, or a value that JSON holds' },
-      'a cycle': { content: cycle, message: 'the content of `file` must be a string, bytes, or a value that JSON holds' },
-      ...Object.fromEntries(
-        ['', 'charts/', 7].map((path) => [`the path ${path}`, { path, content: '', message: 'the path of `file` must be the path of a file' }]),
-      ),
-      ...Object.fromEntries(
-        ['a\\b', '/a', 'file:///a', 'c:a', '../a', 'a/./b', 'a//b', 'a\tb'].map((path) => [
-          `the path ${JSON.stringify(path)}`,
-          { path, content: '', message: 'the path of `file` must be a path below the folder of the test file, with slashes' },
-        ]),
-      ),
-    }),
-  }, async ({ row, check }) => {
-    const path = 'path' in row ? (row.path as string) : 'tide.txt';
-    const { seen } = await runInside([test('t', ({ check }) => check.file(path, row.content))], { files: quayFiles, base: quayBase });
+    cases: dataFile('file-contents.yaml'),
+  }, async ({ row: given, check }) => {
+    const { path = 'tide.txt', ...row } = given as unknown as FileCase;
+    const content = row.bytes ? Uint8Array.from(row.bytes) : row.content;
+    const { seen } = await runInside([test('t', ({ check }) => check.file(path, content))], { files: quayFiles, base: quayBase });
     const [{ message = 'passes', actual, expected, differingFile } = {}] = (seen[0]?.result.failures ?? []) as readonly Partial<Failure>[];
     check.equal([message.replace(/; got .*/s, ''), actual, expected], [row.message, row.actual, row.expected]);
     const isAcceptable = /^differs|not a text|does not exist/.test(row.message);
     check.equal([differingFile !== undefined, differingFile?.isNew], [isAcceptable, row.isNew]);
     const attached = seen[0]?.result.attachments.map(({ name }) => name.split(' ')[0]) ?? [];
-    check.holds(!attached.includes('expected') || (row.content instanceof Uint8Array && !row.isNew), attached.join());
+    check.holds(!attached.includes('expected') || (row.bytes && !row.isNew), attached.join());
+  }),
+
+  test('a content that no file has is refused: {content}', { cases: values('content', [{ at: new Map() }, undefined, cycle]) }, async ({ row, check }) => {
+    const { seen } = await runInside([test('t', ({ check }) => check.file('tide.txt', row.content))], { files: quayFiles, base: quayBase });
+    check.matches(seen[0]?.result.failures[0]?.message, /^the content of `file` must be a string, bytes, or a value that JSON holds; got /);
   }),
 
   test('a file check that is not awaited fails the case', async ({ check }) => {

@@ -1,4 +1,4 @@
-import { namedRows, range, suite, test } from 'red-lattice';
+import { cell, dataFile, range, suite, test } from 'red-lattice';
 import { createRandom } from '../../src/cases/random.ts';
 import { groupSimilarFailures } from '../../src/formats/similar-failures.ts';
 import type { RecordedResult } from '../../src/results/recorded-result.ts';
@@ -20,70 +20,29 @@ const result = (number: number, failures: readonly Failure[], ofTest = 0): Recor
   failures,
 });
 
+/** A case of the data file. */
+interface Given {
+  readonly id: string;
+  readonly failures: readonly (Partial<Failure> & { readonly message: string })[];
+}
+
 export const grouping = suite('failures', [
-  test(
-    '{what}',
-    {
-      cases: namedRows<{ what: string; results: readonly RecordedResult[]; groups: readonly (readonly string[])[] }>({
-        numbers: {
-          what: 'that differ in numbers only are one group',
-          results: [result(1, [failed('off by 2')]), result(2, [failed('off by 3.5')])],
-          groups: [['0/1', '0/2']],
-        },
-        messages: {
-          what: 'with other messages are apart',
-          results: [result(1, [failed('not equal')]), result(2, [failed('is null')])],
-          groups: [['0/1'], ['0/2']],
-        },
-        lines: {
-          what: 'at other lines are apart',
-          results: [result(1, [failed('x')]), result(2, [failed('x', { location: place(9) })])],
-          groups: [['0/1'], ['0/2']],
-        },
-        causes: {
-          what: 'of other causes are apart',
-          results: [result(1, [failed('x')]), result(2, [failed('x', { cause: 'throw' })])],
-          groups: [['0/1'], ['0/2']],
-        },
-        notes: {
-          what: 'with other notes are apart',
-          results: [result(1, [failed('x', { note: 'a' })]), result(2, [failed('x', { note: 'b' })])],
-          groups: [['0/1'], ['0/2']],
-        },
-        steps: {
-          what: 'in other steps are apart',
-          results: [result(1, [failed('x', { step: ['a'] })]), result(2, [failed('x', { step: ['b'] })])],
-          groups: [['0/1'], ['0/2']],
-        },
-        tests: { what: 'of two tests are apart', results: [result(1, [failed('x')]), result(1, [failed('x')], 1)], groups: [['0/1'], ['1/1']] },
-        setups: {
-          what: 'of a setup are one group in all tests',
-          results: [result(1, [failed('x', { cause: 'setup', fixture: 'f' })]), result(1, [failed('x', { cause: 'setup', fixture: 'f' })], 1)],
-          groups: [['0/1', '1/1']],
-        },
-        mixed: {
-          what: 'of a setup and a check are apart by test',
-          results: [result(1, [failed('x', { cause: 'setup' }), failed('y')]), result(1, [failed('x', { cause: 'setup' }), failed('y')], 1)],
-          groups: [['0/1'], ['1/1']],
-        },
-        repeated: {
-          what: 'are alike however often they repeat',
-          results: [result(1, [failed('x')]), result(2, [failed('x'), failed('x')])],
-          groups: [['0/1', '0/2']],
-        },
-        fixtures: {
-          what: 'of other fixtures are apart',
-          results: [result(1, [failed('x', { cause: 'setup', fixture: 'f' })]), result(2, [failed('x', { cause: 'setup', fixture: 'g' })])],
-          groups: [['0/1'], ['0/2']],
-        },
-      }),
-    },
-    ({ row, check }) =>
-      check.equal(
-        groupSimilarFailures(row.results).map((group) => group.map(({ id }) => id)),
-        row.groups.map((group) => [...group]),
-      ),
-  ),
+  test('{what}', {
+    cases: dataFile('similar-failures.yaml', { columns: { what: cell.text, results: cell.json, groups: cell.json } }),
+  }, ({ row, check }) => {
+    const results = (row.results as readonly Given[]).map(({ id, failures }) => {
+      const [ofTest, number] = id.split('/').map(Number) as [number, number];
+      return result(
+        number,
+        failures.map(({ message, ...more }) => failed(message, more)),
+        ofTest,
+      );
+    });
+    check.equal<unknown>(
+      groupSimilarFailures(results).map((group) => group.map(({ id }) => id)),
+      row.groups,
+    );
+  }),
 
   test('are grouped at the first of them, and none is lost: seed {seed}', { cases: range('seed', 1, 10) }, ({ row, check }) => {
     const random = createRandom(`alike ${row.seed}`);

@@ -1,4 +1,4 @@
-import { namedRows, suite, test } from 'red-lattice';
+import { dataFile, suite, test } from 'red-lattice';
 import { type Change, type Comparison, compare } from '../../src/results/compare.ts';
 import type { JournalEntry } from '../../src/results/journal/entries.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
@@ -39,59 +39,25 @@ const many = (factor: number, more: Made = {}): Made => ({
   ...more,
 });
 
+interface Compared {
+  readonly before: Made;
+  readonly after: Made;
+  readonly factors?: readonly [number, number];
+  readonly changes: Readonly<Record<string, Change>>;
+  readonly same: number;
+}
+
 export const comparison = suite('a comparison of records', [
   test('compares case by case: {what}', {
-    cases: namedRows<{ what: string; before: Made; after: Made; changes: Record<string, Change>; same: number }>({
-      failing: {
-        what: 'failing and fixed',
-        before: { a: ['passed'], b: ['failed'], c: ['errored'], d: ['failed'] },
-        after: { a: ['failed'], b: ['passed'], c: ['failed'], d: ['errored'], e: ['errored'] },
-        changes: { a: 'newly failing', b: 'fixed', c: 'still failing', d: 'still failing', e: 'new' },
-        same: 0,
-      },
-      'come and gone': {
-        what: 'new and gone',
-        before: { a: ['passed'], b: ['failed'] },
-        after: { c: ['passed'], d: ['skipped'] },
-        changes: { a: 'gone', b: 'gone', c: 'new', d: 'new' },
-        same: 0,
-      },
-      excused: {
-        what: 'excused now, or as before',
-        before: { a: ['passed'], b: ['failed'], c: ['skipped'], d: ['not-requested'] },
-        after: { a: ['skipped'], b: ['known-failure'], c: ['not-requested'], d: ['passed'] },
-        changes: { a: 'excused', b: 'excused' },
-        same: 2,
-      },
-      slower: {
-        what: 'slower and faster',
-        before: many(1, { a: ['passed', 100], b: ['passed', 200], c: ['passed', 2] }),
-        after: many(1, { a: ['passed', 300], b: ['passed', 90], c: ['passed', 18] }),
-        changes: { a: 'slower', b: 'faster' },
-        same: 41,
-      },
-      quick: {
-        what: 'a case that was too quick to measure',
-        before: many(1, { a: ['passed', 0.02], b: ['passed', 50] }),
-        after: many(1, { a: ['passed', 50], b: ['passed', 0.02] }),
-        changes: { a: 'slower', b: 'faster' },
-        same: 40,
-      },
-      machine: {
-        what: 'a slower machine, beside which one case is slower still',
-        before: many(1, { a: ['passed', 100], b: ['passed', 100] }),
-        after: many(2, { a: ['passed', 600], b: ['passed', 200] }),
-        changes: { a: 'slower' },
-        same: 41,
-      },
-    }),
+    cases: dataFile('compared.yaml'),
   }, ({ row, check }) => {
+    const { before, after, factors, changes, same } = row as unknown as Compared;
+    const [first, second] = factors ? [many(factors[0], before), many(factors[1], after)] : [before, after];
     const found = compare(
-      () => entries(row.before),
-      () => entries(row.after),
+      () => entries(first),
+      () => entries(second),
     );
-    check.equal(changesIn(found), row.changes);
-    check.equal(found.same, row.same);
+    check.equal([changesIn(found), found.same], [changes, same]);
   }),
 
   test('has no pace if no case passed in both', ({ check }) => {

@@ -1,4 +1,4 @@
-import { dataFile, formatCondition, matrix, namedRows, range, suite, test, values, whereItFails } from 'red-lattice';
+import { cell, dataFile, formatCondition, matrix, range, suite, test, values, whereItFails } from 'red-lattice';
 import { createRandom } from '../../src/cases/random.ts';
 import { renderWhere } from '../../src/formats/human/where.ts';
 import { plainStyle } from '../../src/formats/style.ts';
@@ -77,44 +77,9 @@ export const suspects = suite('suspects', { timeout: 30_000 }, [
   ),
 
   test('are printed {what}', {
-    cases: namedRows<{ what: string; pairs: readonly (readonly [string, string])[]; lines: readonly string[] }>({
-      one: {
-        what: 'as the likely cause with its rerun if one is left',
-        pairs: [['cat', 'winter']],
-        lines: [
-          '  likely cause  hull=cat & season=winter  (5 of 6 pairs cleared by passing rows)',
-          '    rerun: npx red-lattice run dues.lattice.ts:3 --row hull=cat --row season=winter',
-        ],
-      },
-      two: {
-        what: 'in one line if they are short enough',
-        pairs: [
-          ['cat', 'May'],
-          ['tri', 'May'],
-        ],
-        lines: ['  suspects  hull=cat & season=May · hull=tri & season=May  (5 of 6 pairs cleared by passing rows)'],
-      },
-      six: {
-        what: 'up to five, and the sixth counted',
-        pairs: Array.from({ length: 6 }, (_, i) => ['cat', `w${i}`] as const),
-        lines: [
-          '  suspects  hull=cat & season=w0 · hull=cat & season=w1 · hull=cat & season=w2',
-          '            hull=cat & season=w3 · hull=cat & season=w4 · and 1 more',
-          '            (5 of 6 pairs cleared by passing rows)',
-        ],
-      },
-      many: {
-        what: 'in lines that are not too long, and counted',
-        pairs: Array.from({ length: 7 }, (_, i) => ['catamaran', `winter${i}`] as const),
-        lines: [
-          '  suspects  hull=catamaran & season=winter0 · hull=catamaran & season=winter1',
-          '            hull=catamaran & season=winter2 · hull=catamaran & season=winter3',
-          '            hull=catamaran & season=winter4 · and 2 more  (5 of 6 pairs cleared by passing rows)',
-        ],
-      },
-    }),
+    cases: dataFile('printed-suspects.yaml', { columns: { what: cell.text, pairs: cell.json, lines: cell.json } }),
   }, ({ row, check }) => {
-    const combinations = row.pairs.map(([hull, season]) => ({
+    const combinations = (row.pairs as readonly (readonly [string, string])[]).map(([hull, season]) => ({
       conditions: [
         { kind: 'value', column: 'hull', value: hull },
         { kind: 'value', column: 'season', value: season },
@@ -124,7 +89,7 @@ export const suspects = suite('suspects', { timeout: 30_000 }, [
     const suspects = { combinations, size: 2, total: 6, cleared: 5, isLikelyCause: combinations.length === 1 };
     const where = { causes: [], elsewhere: { failing: 0, cases: 0 }, suspects };
     const select = (conditions: readonly string[]) => ({ file: 'dues.lattice.ts', line: 3, options: conditions.map((text) => ['--row', text] as const) });
-    check.equal(renderWhere(where, select, { style: plainStyle, nameFile: (file) => file }), [...row.lines]);
+    check.equal(renderWhere(where, select, { style: plainStyle, nameFile: (file) => file }), row.lines as string[]);
   }),
 
   test('replace causes if there are too few failures for statistics', ({ check }) => {
