@@ -295,37 +295,17 @@ export const narrow = test('a terminal of {width} columns has its lines', { case
   check.holds(padOrTruncate('berth', row.width).length >= Math.min(5, row.width));
 });
 
+interface Shown {
+  readonly expected?: { readonly whole: number; readonly done: number };
+  readonly elapsed: number;
+  readonly lanes: readonly { readonly since: number; readonly machine?: string }[];
+  readonly shown: readonly string[];
+}
+
 export const shownProgress = test('the progress of a run is shown: {what}', {
-  cases: table(
-    ['what', 'expected', 'elapsed', 'lanes', 'shown'],
-    [
-      ['without earlier times', undefined, 1500, [], ['no result yet  1.5 s', '  waiting for machines to join the pool']],
-      ['nothing expected', { whole: 0, done: 0 }, 1500, [{ since: 10 }], ['no result yet  1.5 s', '  lane 0  berth/1']],
-      ['at its beginning', { whole: 100, done: 5 }, 100, [{ since: 10 }], [`▰${'▱'.repeat(19)} 5 %  no result yet  100 ms`, '  lane 0  berth/1']],
-      [
-        'a quarter',
-        { whole: 100, done: 25 },
-        6000,
-        [{ since: 999 }],
-        [`▰▰▰▰▰${'▱'.repeat(15)} 25 %, about 18.0 s left  no result yet  6.0 s`, '  lane 0  berth/1'],
-      ],
-      [
-        'more than expected',
-        { whole: 100, done: 200 },
-        6000,
-        [{ since: 1000 }],
-        [`${'▰'.repeat(20)} 99 %, about 1.0 s left  no result yet  6.0 s`, '  lane 0  berth/1  1.0 s'],
-      ],
-      [
-        'on a machine',
-        undefined,
-        1,
-        [{ since: 0, machine: 'quay-2' }, { since: 0 }],
-        ['no result yet  1.0 ms', '  lane 0  quay-2  berth/1', '  lane 1          berth/1'],
-      ],
-    ],
-  ),
-}, ({ row: { expected, elapsed, lanes, shown }, check }) => {
+  cases: dataFile('progress.yaml'),
+}, ({ row, check }) => {
+  const { expected, elapsed, lanes, shown } = row as unknown as Shown;
   const activity = { kind: 'body', name: 'berth/1', limit: 1 } as const;
   const named = lanes.map((lane, number) => ({ number, activity, ...lane }));
   check.equal(renderProgress({ state: createRunState(), lanes: named, elapsed, expected }, 80, plainStyle), ['', ...shown]);
@@ -404,18 +384,7 @@ export const causes = test('causes are shown with their counts', ({ check }) => 
 export const brokenLines = test(
   'a line is broken between words: {what}',
   {
-    cases: table(
-      ['what', 'line', 'lines'],
-      [
-        ['one that fits', '  ▪ a stay  3 passed', ['  ▪ a stay  3 passed']],
-        ['one that does not', '  ▪ a stay of two nights  3 passed', ['  ▪ a stay of two', '    nights  3 passed']],
-        ['one of colours', '\u001b[31m✗\u001b[39m a stay of two nights', ['\u001b[31m✗\u001b[39m a stay of two', '  nights']],
-        ['one of a long word', '  record .red-lattice/runs/20310410', ['  record', '    .red-lattice/runs/20310410']],
-        ['one that begins with it', '  .red-lattice/runs/20310410 holds', ['  .red-lattice/runs/20310410', '    holds']],
-        ['a long word in colour', '\u001b[2m  .red-lattice/runs/20310410\u001b[22m', ['\u001b[2m  .red-lattice/runs/20310410\u001b[22m']],
-        ['wide characters', '港湾 港湾 港湾 港湾 港湾', ['港湾 港湾 港湾 港湾', '  港湾']],
-      ],
-    ),
+    cases: dataFile('broken-lines.yaml', { columns: { what: cell.text, line: cell.text, lines: cell.list(cell.text) } }),
   },
   ({ row, check }) => check.equal([...breakLine(row.line, 20)], [...row.lines]),
 );

@@ -1,4 +1,4 @@
-import { namedRows, range, suite, table, test } from 'red-lattice';
+import { cell, dataFile, namedRows, range, suite, table, test } from 'red-lattice';
 import { createRandom } from '../../src/cases/random.ts';
 import { parsePoolAddress } from '../../src/node/pool/address.ts';
 import type { PoolConnection } from '../../src/node/pool/connection.ts';
@@ -74,26 +74,7 @@ export const protocol = suite('messages of a pool', [
   }),
 
   test('are dropped unless they are complete: {text}', {
-    cases: table(
-      ['text', 'from', 'to'],
-      [
-        ['{"kind":"claimed","machine":"m","name":"east"}', true, false],
-        ['{"kind":"claimed","machine":"m"}', false, false],
-        ['{"kind":"reads","files":{"a.ts":"1f"}}', true, false],
-        ['{"kind":"reads","files":{"a.ts":1}}', false, false],
-        ['{"kind":"exit","code":null,"signal":"SIGKILL","output":""}', true, false],
-        ['{"kind":"exit","code":"0","signal":null,"output":""}', false, false],
-        ['{"kind":"attachment","file":"a","content":"YQ=="}', true, false],
-        ['{"kind":"message","message":null}', true, true],
-        ['{"kind":"kill"}', false, true],
-        ['{"kind":"refuse","files":["a.csv"]}', false, true],
-        ['{"kind":"start","root":"/p","job":{"mode":"run","root":"/p","journal":"j","files":["/p/a.ts"],"skippedFiles":[],"lane":0}}', false, true],
-        ['{"kind":"start","root":"/p","job":{"mode":"run"}}', false, false],
-        ['{"kind":"constructor"}', false, false],
-        ['[{"kind":"kill"}]', false, false],
-        ['kill', false, false],
-      ],
-    ),
+    cases: dataFile('messages.yaml', { columns: { text: cell.text, from: cell.boolean, to: cell.boolean } }),
   }, ({ row, check }) => {
     check.equal(parseFromMachine(row.text) !== undefined, row.from);
     check.equal(parseToMachine(row.text) !== undefined, row.to);

@@ -1,5 +1,5 @@
 import { join } from 'node:path';
-import { table, testWith } from 'red-lattice';
+import { cell, dataFile, table, testWith } from 'red-lattice';
 import { runCommand } from '../program.ts';
 import { projectOf } from '../project.ts';
 
@@ -50,27 +50,7 @@ export const selections = testWith({ project })(
   'the shortest selection of each failing case in {file}',
   {
     timeout: 120_000,
-    cases: table(
-      ['file', 'selections'],
-      [
-        ['plain', ['plain.lattice.ts:3', '--id', '--id', '--id', '--id', 'plain.lattice.ts:6']],
-        [
-          'rows',
-          [
-            'rows.lattice.ts:3',
-            'rows.lattice.ts:4 --row loa=9',
-            'rows.lattice.ts:5 --row loa=12 --row hull=cat',
-            '--id',
-            "rows.lattice.ts:7 --row 'note=north quay'",
-          ],
-        ],
-        ['suites', ['suites.lattice.ts:4 --row quay=north', 'suites.lattice.ts:5 --row loa=9 --row quay=north']],
-        ['data', ['data.lattice.ts:3 --row nights=3']],
-        ['adapted', ['adapted.lattice.ts --row n=2']],
-        ['hidden', ['--id']],
-        ['crash', ['crash.lattice.ts:3']],
-      ],
-    ),
+    cases: dataFile('selections.yaml', { columns: { file: cell.text, selections: cell.list(cell.text) } }),
   },
   async ({ row, check, attach }, { project }) => {
     const { out } = await runCommand(['run', `${row.file}.lattice.ts`], project);
