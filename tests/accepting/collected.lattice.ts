@@ -108,20 +108,7 @@ export const contents = test('whole files have one content each', ({ check }) =>
 export const endings = test(
   'a new content has the line endings and the mark of the old one: {before} becomes {after}',
   {
-    cases: table(
-      ['before', 'computed', 'after'],
-      [
-        ['a\nb\n', 'c\nd\n', 'c\nd\n'],
-        ['a\r\nb\r\n', 'c\nd\n', 'c\r\nd\r\n'],
-        ['a\r\nb\n', 'c\nd\n', 'c\nd\n'],
-        ['a\r\nb\r\n', 'c\r\nd\n', 'c\r\nd\n'],
-        ['a', 'c\nd\n', 'c\nd\n'],
-        ['\uFEFFa\n', 'c\n', '\uFEFFc\n'],
-        ['\uFEFFa\r\n', 'c\n', '\uFEFFc\r\n'],
-        ['\uFEFFa\r\n', '\uFEFFc\n', '\uFEFFc\r\n'],
-        [undefined, 'c\n', 'c\n'],
-      ],
-    ),
+    cases: dataFile('line-endings.yaml', { columns: { before: cell.text.optional(), computed: cell.text, after: cell.text } }),
   },
   ({ row: { before, computed, after }, check }) =>
     check.equal(keepLineEndings(before === undefined ? undefined : encode(before), encode(computed)), encode(after)),

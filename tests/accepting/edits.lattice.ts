@@ -1,6 +1,6 @@
 import { crc32 } from 'node:zlib';
 import { unzipSync } from 'fflate';
-import { cell, dataFile, namedRows, range, rows as rowsOf, runSuites, suite, test, values } from 'red-lattice';
+import { cell, dataFile, namedRows, range, runSuites, suite, test, values } from 'red-lattice';
 import { collectChanges, type TestedResult } from '../../src/accepting/collect.ts';
 import { editFile } from '../../src/accepting/edit-file.ts';
 import { createRandom, type Random } from '../../src/cases/random.ts';
@@ -232,27 +232,19 @@ const ownBook = zip({
   'xl/s.xml': `<worksheet><row>${['due', 'from', 'at', 'sum', 'note'].map((heading) => `<c t="str"><v>${heading}</v></c>`).join('')}</row><row><c><v>1</v></c><c s="1"><v>24107</v></c><c s="2"><v>0.5</v></c><c><f>A2</f><v>1</v></c><c t="str"><v>low</v></c></row><row r="3"/><row r="4"><c><v>3</v></c></row></worksheet>`,
 });
 
+interface WorkbookCell {
+  readonly line: number;
+  readonly heading: string;
+  readonly value?: unknown;
+  readonly text?: string;
+  readonly becomes: string;
+  readonly refuses?: string;
+}
+
 export const workbookCells = test('cells of a workbook are written, or refused: {heading} in line {line} becomes {text}', {
-  cases: rowsOf<{ line: number; heading: string; value?: unknown; text: string | undefined; becomes: string; refuses?: string }>([
-    { line: 2, heading: 'due', value: 2.5, text: '2.5', becomes: '<row><c r="A2"><v>2.5</v></c><c s="1">' },
-    { line: 2, heading: 'due', value: true, text: 'true', becomes: '<c r="A2" t="b"><v>1</v></c>' },
-    { line: 2, heading: 'due', text: '', becomes: '<row><c r="A2"></c><c s="1">' },
-    { line: 2, heading: 'from', text: '1970-01-03', becomes: '<c r="B2" s="1"><v>24109</v></c>' },
-    { line: 2, heading: 'from', text: '1970-01-03T12:00:00Z', becomes: '<c r="B2" s="1"><v>24109.5</v></c>' },
-    { line: 2, heading: 'from', text: 'soon', becomes: '<is><t xml:space="preserve">soon</t></is>' },
-    { line: 2, heading: 'from', text: '2031-13-77', becomes: '<is><t xml:space="preserve">2031-13-77</t></is>' },
-    { line: 2, heading: 'note', text: 'a & b <c>\r\n', becomes: '<is><t xml:space="preserve">a &amp; b &lt;c&gt;&#13;\n</t></is>' },
-    { line: 3, heading: 'note', text: 'new', becomes: '', refuses: 'the sheet has no such row' },
-    { line: 4, heading: 'note', text: 'new', becomes: '<row r="4"><c><v>3</v></c><c r="E4" t="inlineStr"><is><t xml:space="preserve">new</t></is></c></row>' },
-    { line: 4, heading: 'due', value: 4, text: '4', becomes: '<row r="4"><c r="A4"><v>4</v></c></row>' },
-    { line: 2, heading: 'at', text: '06:00:00', becomes: '', refuses: 'the value cannot be written in this cell' },
-    { line: 2, heading: 'note', text: '\u0001', becomes: '', refuses: 'the value cannot be written in this cell' },
-    { line: 2, heading: 'note', text: undefined, becomes: '', refuses: 'the value cannot be written in this cell' },
-    { line: 2, heading: 'sum', value: 2, text: '2', becomes: '', refuses: 'the cell is a formula' },
-    { line: 9, heading: 'due', value: 2, text: '2', becomes: '', refuses: 'the sheet has no such row' },
-    { line: 2, heading: 'to', value: 2, text: '2', becomes: '', refuses: 'no heading "to"; the headings are due, from, at, sum, note' },
-  ]),
-}, async ({ row: { line, heading, value, text, becomes, refuses }, check }) => {
+  cases: dataFile('workbook-cells.yaml'),
+}, async ({ row, check }) => {
+  const { line, heading, value, text, becomes, refuses } = row as unknown as WorkbookCell;
   const change = { file: 'file:///a.xlsx', line, column: 1, heading, value, text, sheet: 'S', index: 0, cases: ['dues'] };
   const { content, refused, made } = await editFile(ownBook, 'a.xlsx', [change]);
   check.equal(

@@ -17,7 +17,7 @@ async function readAll(text: string, options: Parameters<typeof dataFile>[1]): P
   return seen.map(({ row, result }) => [row, result.failures.map(({ message }) => message)]);
 }
 
-const utf8 = (text: string): Uint8Array => new TextEncoder().encode(text);
+const _utf8 = (text: string): Uint8Array => new TextEncoder().encode(text);
 const utf16 = (text: string): Uint8Array => encodeText(text, 'utf-16le');
 
 export const reading = suite('a data file', [
@@ -146,46 +146,13 @@ export const reading = suite('a data file', [
   }),
 
   test('is rejected as a whole if {what}', {
-    cases: table(
-      ['what', 'text', 'says'],
-      [
-        [
-          'it is in other letters',
-          new Uint8Array([...utf8('nights,due\nM'), 0xf6, ...utf8('we,1\n')]),
-          ['2:2 invalid UTF-8 from here on. Save the file as UTF-8.'],
-        ],
-        ['its first letter is another one', Uint8Array.of(0xf6, ...utf8('re\nM')), ['1:1 invalid UTF-8 from here on. Save the file as UTF-8.']],
-        ['it ends within a letter', new Uint8Array([...utf8('nights,due\nM'), 0xc3]), ['2:2 invalid UTF-8 from here on. Save the file as UTF-8.']],
-        ['half a letter is in it', utf16('nights,due\n\ud800,1\n'), ['2:1 invalid UTF-16LE from here on. Save the file as UTF-8.']],
-        ['zero bytes are in it', 'a\0,b\n', ['1:2 unexpected NUL byte: this is not a text file, or it is UTF-16 without a byte order mark']],
-        ['zero bytes are behind an empty line', '\na\0,b\n', ['2:2 unexpected NUL byte: this is not a text file, or it is UTF-16 without a byte order mark']],
-        [
-          'a heading is a trap',
-          '__proto__,nights,due\n1,2,3\n',
-          ["1:1 `__proto__` cannot be a column name in JavaScript. Rename it, or read it under another name with `.heading('__proto__')`."],
-        ],
-        [
-          'another delimiter separates the headings',
-          'nights;due\n1;2\n',
-          ['1:1 the header is separated by ";". Set `delimiter: ";"` in the options of dataFile.'],
-        ],
-        [
-          'a note for spreadsheets comes first',
-          'sep=;\nnights;due\n1;2\n',
-          ['1:1 `sep=;` is an instruction for spreadsheet programs, not a header. Remove the line and set `delimiter: ";"` in the options of dataFile.'],
-        ],
-        ['such a note says nothing new', 'sep=,\nnights,due\n1,2\n', ['1:1 `sep=` is an instruction for spreadsheet programs, not a header. Remove the line.']],
-        ['lines end in carriage returns', 'nights,due\r1,2\r', ['1:1 lines end in carriage returns only. Save the file with line feeds.']],
-        [
-          'headings are missing and twice',
-          'due,nigths,due\n1,2,3\n',
-          ['1:12 duplicate column `due` in the headings. Rename one of them.', '1:5 missing column `nights`; did you mean `nigths`?'],
-        ],
-      ],
-    ),
+    cases: dataFile('refused-files.yaml', {
+      columns: { what: cell.text, text: cell.text, encoding: cell.oneOf('latin1', 'utf-16le').optional(), says: cell.list(cell.text) },
+    }),
   }, async ({ row, check }) => {
     const cases = dataFile('stays.csv', { columns: row.what === 'a heading is a trap' ? undefined : { nights: cell.integer, due: cell.number } });
-    check.equal(await refusalsAt(() => [test('t', { cases }, () => {})], memoryFiles({ 'stays.csv': row.text }, 4)), row.says);
+    const bytes = row.encoding === 'latin1' ? Buffer.from(row.text, 'latin1') : row.encoding ? utf16(row.text) : row.text;
+    check.equal(await refusalsAt(() => [test('t', { cases }, () => {})], memoryFiles({ 'stays.csv': bytes }, 4)), row.says);
   }),
 
   test('rejects the delimiter {delimiter}', { cases: values('delimiter', ['', '\n', '"']) }, async ({ row, check }) => {

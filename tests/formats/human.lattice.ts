@@ -11,7 +11,7 @@ import { renderTimeline } from '../../src/formats/human/timeline.ts';
 import { renderWhere } from '../../src/formats/human/where.ts';
 import { formatCode } from '../../src/formats/markdown-text.ts';
 import { plainStyle } from '../../src/formats/style.ts';
-import { parseFrames } from '../../src/problems/source-location.ts';
+import { type CapturedStack, captureStack, findLocation, parseFrames } from '../../src/problems/source-location.ts';
 import type { JournalEntry } from '../../src/results/journal/entries.ts';
 import type { Leak } from '../../src/results/leaks.ts';
 import { createRunState } from '../../src/results/run-state.ts';
@@ -439,6 +439,16 @@ export const stacks = test(
       row.frames as (string | number | null)[][],
     ),
 );
+
+export const limits = test('the place of a call is known whatever the limit of stack traces', ({ check }) => {
+  const call = (): CapturedStack => captureStack(call);
+  const { stackTraceLimit } = Error;
+  Error.stackTraceLimit = 0;
+  const captured = call();
+  const after = Error.stackTraceLimit;
+  Error.stackTraceLimit = stackTraceLimit;
+  check.equal([findLocation(captured)?.file, after], [import.meta.url, 0]);
+});
 
 export const leaks = test('what is left open is counted by its case, or shown with its place: {what}', {
   cases: namedRows<{ what: string; leaks: readonly Leak[]; lines: readonly string[] }>({

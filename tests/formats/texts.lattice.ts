@@ -17,7 +17,6 @@ import { findNearestName } from '../../src/problems/nearest-name.ts';
 import type { NarrowedResult } from '../../src/results/narrowing/session.ts';
 import { applyEntry, createRunState, type TestState } from '../../src/results/run-state.ts';
 import { StatusStrip } from '../../src/results/status-strip.ts';
-import type { Condition } from '../../src/results/where/condition.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 import { limitText } from '../../src/running/text-limits.ts';
 
@@ -133,21 +132,7 @@ export const texts = suite('a text', [
   }),
 
   test('of a grid has columns side by side up to its width: {width} columns', {
-    cases: table(
-      ['width', 'lines'],
-      [
-        [80, ['      season', 'hull  spring  summer  winter', 'mono  ▪       ▪       ✗', 'cat   ▪       ▪       ✗']],
-        [26, ['      season', 'hull  spring  summer', 'mono  ▪       ▪', 'cat   ▪       ▪', '', '      season', 'hull  winter', 'mono  ✗', 'cat   ✗']],
-        // A column that is wider than the terminal stands alone.
-        [
-          8,
-          [
-            ...['      season', 'hull  spring', 'mono  ▪', 'cat   ▪', '', '      season', 'hull  summer', 'mono  ▪', 'cat   ▪', ''],
-            ...['      season', 'hull  winter', 'mono  ✗', 'cat   ✗'],
-          ],
-        ],
-      ],
-    ),
+    cases: dataFile('grid-widths.yaml', { columns: { width: cell.integer, lines: cell.json } }),
   }, ({ row, check }) => {
     const results = ['mono', 'cat'].flatMap((hull) =>
       (['spring', 'summer', 'winter'] as const).map((season) => ({
@@ -156,7 +141,7 @@ export const texts = suite('a text', [
         times: { setup: 0, body: 1, teardown: 0 },
       })),
     );
-    check.equal(renderGrid(results, undefined, { down: ['hull'], across: ['season'] }, row.width, plainStyle), [...row.lines]);
+    check.equal(renderGrid(results, undefined, { down: ['hull'], across: ['season'] }, row.width, plainStyle), row.lines as string[]);
   }),
 
   test('of a grid has the column with most values across, if it fits: {width} columns', {
@@ -243,25 +228,11 @@ export const texts = suite('a text', [
   }),
 
   test('of a cause is {comparisons} in JSON', {
-    cases: namedRows<{ condition: Condition; comparisons: readonly unknown[] }>({
-      value: { condition: { kind: 'value', column: 'hull', value: 'cat' }, comparisons: [{ column: 'hull', operator: '=', value: 'cat' }] },
-      not: { condition: { kind: 'not', column: 'hull', value: 'cat' }, comparisons: [{ column: 'hull', operator: '!=', value: 'cat' }] },
-      missing: { condition: { kind: 'missing', column: 'hull' }, comparisons: [{ column: 'hull', operator: 'missing' }] },
-      present: { condition: { kind: 'present', column: 'hull' }, comparisons: [{ column: 'hull', operator: 'present' }] },
-      from: { condition: { kind: 'range', column: 'loa', from: 8 }, comparisons: [{ column: 'loa', operator: '>=', value: 8 }] },
-      to: { condition: { kind: 'range', column: 'loa', to: 12 }, comparisons: [{ column: 'loa', operator: '<=', value: 12 }] },
-      between: {
-        condition: { kind: 'range', column: 'loa', from: 8, to: 12 },
-        comparisons: [
-          { column: 'loa', operator: '>=', value: 8 },
-          { column: 'loa', operator: '<=', value: 12 },
-        ],
-      },
-    }),
+    cases: dataFile('comparisons.yaml', { columns: { condition: cell.json, comparisons: cell.json } }),
   }, ({ row, check }) => {
     const cause = { conditions: [row.condition], failed: 1, cases: 1, passedWithout: 1, casesWithout: 1, isProven: true, smallest: [] };
     const result = { header: { id: 'a' }, causes: [cause], unexplained: [], probes: [] } as unknown as NarrowedResult;
-    check.equal(JSON.parse(narrowedAsJson([result])).tests[0].causes[0].conditions, [...row.comparisons]);
+    check.equal(JSON.parse(narrowedAsJson([result])).tests[0].causes[0].conditions, row.comparisons);
   }),
 
   test('of narrowed tests has unexplained cases and the smallest values in JSON', ({ check }) => {
@@ -282,24 +253,7 @@ export const texts = suite('a text', [
   test(
     'of tried rows is a data file: {path}',
     {
-      cases: table(
-        ['path', 'text'],
-        [
-          ['rows.csv', 'loa,hull,failed\n9,,true\n,"a,b",false\n'],
-          [
-            'rows.json',
-            `${JSON.stringify(
-              [
-                { loa: 9, failed: true },
-                { hull: 'a,b', failed: false },
-              ],
-              null,
-              2,
-            )}\n`,
-          ],
-          ['rows.jsonl', '{"loa":9,"failed":true}\n{"hull":"a,b","failed":false}\n'],
-        ],
-      ),
+      cases: dataFile('tried-rows.yaml', { columns: { path: cell.text, text: cell.text } }),
     },
     async ({ row, check }) =>
       check.equal(
