@@ -88,7 +88,7 @@ export function formatProblem(problem: Problem): string {
     case 'ambiguous-file':
       return `several files match ${problem.path}: ${list(problem.files)}. Name one of them.`;
     case 'missing-file':
-      return `no data file ${problem.path}${problem.near.length ? `; did you mean ${list(problem.near)}?` : ''} Paths are relative to the folder of the test file.`;
+      return `no data file ${problem.path}${problem.near.length ? `; did you mean ${list(problem.near)}?` : '.'} Paths are relative to the folder of the test file.`;
     case 'unreadable-file':
       return `cannot read ${problem.path}: ${problem.reason}`;
     case 'invalid-encoding':

@@ -277,8 +277,10 @@ export const desk = suite('desk', { overrides: [pen.replaceWith(() => 'red')] },
       const { status, out } = await runCommand(['merge', 'shard-1', 'shard-2', 'shard-3', '-o', 'whole'], project);
       check.equal([status, last(out)], [1, '19 passed, 2 failed']);
       check.includes(out, '\n  rerun: npx red-lattice run nights.lattice.ts:3 --row nights=19\n');
-      const info = JSON.parse(await readFile(join(project, 'whole', 'run.json'), 'utf8')) as { counts: { passed: number } };
-      check.equal(info.counts.passed, 19);
+      const read = async (record: string) =>
+        JSON.parse(await readFile(join(project, record, 'run.json'), 'utf8')) as { counts: { passed: number }; lanes: number };
+      const [whole, ...shards] = await Promise.all(['whole', 'shard-1', 'shard-2', 'shard-3'].map(read));
+      check.equal([whole?.counts.passed, whole?.lanes], [19, shards.reduce((sum, { lanes }) => sum + lanes, 0)]);
       const { results } = JSON.parse((await runCommand(['report', 'whole', '--format', 'json'], project)).out) as { results: readonly Attached[] };
       const attached = results.filter(({ attachments }) => attachments.length === 1);
       check.equal(attached.length, 20);
