@@ -70,14 +70,14 @@ function choose(faults, size, random) {
   return shuffle(sample, sample.length, random);
 }
 
-/** Modules of a folder are loaded by functions that this runtime does not use: the version of one that does, and the tests that reach them there. */
+/** Some functions in this folder run only in newer versions of Node. Faults in them are judged with this version, by these tests. */
 const otherRuntime = {
   version: '24',
   folder: 'src/node/loading/',
   tests: ['tests/loading', 'tests/command/in-one-process.lattice.ts', 'tests/command/repeated-runs.lattice.ts'],
 };
 
-/** Test files that need the declarations and the page, which a copy does not build, unless the fault is in what the last one tests. */
+/** Test files that need the declarations and the page. A copy has these only for a fault in the code that creates starter files. */
 const needsWholeBuild = /^tests\/(?:packaging\/|docs\/|command\/new\.)/;
 const isOfStarters = ({ file }) => file.startsWith('src/command/new');
 
@@ -94,7 +94,7 @@ function testsOf(reach, fault) {
   const reaching = (kind) => Object.entries(reach[kind]).filter(([, { reached }]) => reached.includes(place));
   const judges = options.judges.split(',');
   if (file.startsWith(otherRuntime.folder) && reaching('tests').length === 0)
-    return { runtime: otherRuntime.version, base: [], folder: otherRuntime.tests, near: otherRuntime.tests };
+    return { runtime: otherRuntime.version, base: [], folder: otherRuntime.tests, near: judges.includes('folder') ? [] : otherRuntime.tests };
   const tests = reaching('tests')
     .filter(([name]) => isOfStarters(fault) || !needsWholeBuild.test(name))
     .sort(([one, a], [other, b]) => Number(isNear(other)) - Number(isNear(one)) || a.seconds - b.seconds);

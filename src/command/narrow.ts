@@ -8,7 +8,7 @@ import { narrowedAsJson } from '../formats/narrow.ts';
 import { formatTriedRows, triedRowFormats } from '../formats/tried-rows.ts';
 import { coordinate } from '../node/coordinator.ts';
 import { findStateFolder } from '../node/record.ts';
-import { NarrowSession } from '../results/narrowing/session.ts';
+import { type NarrowedResult, NarrowSession } from '../results/narrowing/session.ts';
 import { exitStatus, type RunState } from '../results/run-state.ts';
 import type { CommandContext } from './command-context.ts';
 import { getInterruptStatus, type Interruption, interrupt } from './interruption.ts';
@@ -67,10 +67,8 @@ export async function narrowCommand(where: readonly string[], options: NarrowCom
     showNew();
     for (const line of renderPlanProblems(state, formatting)) print(line);
     if (interruption.by) return getInterruptStatus(interruption.by);
-    // The header of a test can have the columns of its first row only.
-    const known = [...new Set(session.results.flatMap(({ header, failing }) => [...header.columns, ...failing.flatMap(({ row }) => Object.keys(row))]))];
-    const unknown = known.length > 0 ? options.vary?.find((name) => !known.includes(name) && !known.includes(name.split('.')[0] as string)) : undefined;
-    if (unknown !== undefined) return failWith(terminal, `--vary ${unknown}: no failing test has this column; the columns are ${known.join(', ')}`);
+    const unknown = options.vary && findUnknownColumn(options.vary, session.results);
+    if (unknown !== undefined) return failWith(terminal, unknown);
     const earned = exitStatus(state);
     const isExplained = session.results.every(({ causes, unexplained }) => unexplained.length === 0 && causes.every((cause) => cause.isProven));
     if (options.format) terminal.writeRaw(narrowedAsJson(session.results));
@@ -86,6 +84,14 @@ export async function narrowCommand(where: readonly string[], options: NarrowCom
   } finally {
     rmSync(record, { recursive: true, force: true });
   }
+}
+
+/** Why the columns of --vary cannot be varied: no failing test has one of them. Undefined if all exist. */
+function findUnknownColumn(vary: readonly string[], results: readonly NarrowedResult[]): string | undefined {
+  // A test may list only the columns of its first row.
+  const known = new Set(results.flatMap(({ header, failing }) => [...header.columns, ...failing.flatMap(({ row }) => Object.keys(row))]));
+  const unknown = known.size > 0 ? vary.find((name) => !known.has(name) && !known.has(name.split('.')[0] as string)) : undefined;
+  return unknown === undefined ? undefined : `--vary ${unknown}: no failing test has this column; the columns are ${[...known].join(', ')}`;
 }
 
 const countCases = ({ counts }: RunState): number => Object.values(counts).reduce((sum, count) => sum + count, 0);

@@ -1,6 +1,6 @@
 import type { Problem } from './problem.ts';
 
-/** Counts equal problems: tests that read one data file have the same ones. In the order of their first occurrence. */
+/** Counts equal problems, in the order of their first occurrence. Several tests that read the same data file report the same problem. */
 export function countEqualProblems(problems: readonly Problem[]): readonly { readonly problem: Problem; readonly count: number }[] {
   const counts = new Map<string, { problem: Problem; count: number }>();
   for (const problem of problems) {

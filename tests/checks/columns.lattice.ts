@@ -175,7 +175,10 @@ export const columns = suite('check.columns', [
     check.holds(!attached.includes('expected') || (row.bytes && !row.isNew), attached.join());
   }),
 
-  test('a content that no file has is refused: {content}', { cases: values('content', [{ at: new Map() }, undefined, cycle]) }, async ({ row, check }) => {
+  test('a content that cannot be written to a file is refused: {content}', { cases: values('content', [{ at: new Map() }, undefined, cycle]) }, async ({
+    row,
+    check,
+  }) => {
     const { seen } = await runInside([test('t', ({ check }) => check.file('tide.txt', row.content))], { files: quayFiles, base: quayBase });
     check.matches(seen[0]?.result.failures[0]?.message, /^the content of `file` must be a string, bytes, or a value that JSON holds; got /);
   }),

@@ -6,7 +6,7 @@ import { JournalReader } from '../../src/results/journal/reader.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 import { passLine } from '../pass-line.ts';
 
-export const columns = test('CSV has the columns of all rows, of which a test may know only the first', ({ check }) => {
+export const columns = test('CSV has the columns of all rows, also those that the first row lacks', ({ check }) => {
   const header = { test: 0, id: 'a.ts#t', file: 'a.ts', path: ['t'], source: 'rows', tags: [], columns: ['a'] };
   const rows = [{ a: 2, b: [3] }, { c: 'x' }];
   const whole = rows.map((row, i) => {

@@ -20,7 +20,7 @@ const result = (number: number, failures: readonly Failure[], ofTest = 0): Recor
   failures,
 });
 
-/** A case of the data file. */
+/** A failing case in `similar-failures.yaml`. */
 interface Given {
   readonly id: string;
   readonly failures: readonly (Partial<Failure> & { readonly message: string })[];

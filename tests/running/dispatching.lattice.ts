@@ -3,10 +3,10 @@ import { createRandom } from '../../src/cases/random.ts';
 import { ResultDispatcher } from '../../src/running/result-dispatcher.ts';
 import type { RunListener } from '../../src/running/run-options.ts';
 
-/** In a stream of trivial cases only the stream is announced, after so many cases of a test. */
+/** The first cases of a test are announced one by one. After this many, a stream of trivial cases is announced only once. */
 const casesBeforeStream = 64;
 
-export const announced = test('the last announcement covers each case that runs, so that its crash is known: seed {seed}', {
+export const announced = test('every running case is covered by the last announcement, so that a crash can be attributed to it: seed {seed}', {
   cases: range('seed', 1, 20),
 }, async ({ row, check, ensure }) => {
   const random = createRandom(`announced ${row.seed}`);
@@ -24,7 +24,7 @@ export const announced = test('the last announcement covers each case that runs,
   for (let test = 0; test < 3; test++) {
     const planned = { test };
     dispatcher.resetForTest();
-    // Cases of a test become slower for a while, and trivial again.
+    // From time to time, the cases become slow or trivial.
     let body = 0.01;
     for (let n = 0; n < 600; n++) {
       if (random.integer(0, 99) === 0) body = random.pick([0.01, 0.01, 5]);

@@ -111,7 +111,7 @@ export const selections = suite('a selection', [
     check.equal(
       parts.map(({ length }) => length),
       [3, 1, 4],
-      'jobs of all versions have the same parts',
+      'the parts are the same in every version',
     );
   }),
 
