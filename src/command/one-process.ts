@@ -1,30 +1,11 @@
 import { spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { killOnParentExit } from '../node/kill-on-parent-exit.ts';
-import { hasHooks } from '../node/loading/hooks.ts';
 import { LANE_FLAGS } from '../node/start-lane.ts';
 import type { SerializedConfig } from '../suites/config.ts';
 
-/** Whether the arguments request a single process: the last `--lanes` is 0, and `--pool` is absent. */
-export function wantsOneProcess(args: readonly string[]): boolean {
-  if (args.some((argument) => argument === '--pool' || argument.startsWith('--pool='))) return false;
-  let lanes: string | undefined;
-  args.forEach((argument, at) => {
-    if (argument === '--lanes' || argument === '-l') lanes = args[at + 1];
-    else lanes = /^(?:--lanes=|-l)(\d+)$/.exec(argument)?.[1] ?? lanes;
-  });
-  return lanes === '0';
-}
-
 /** Whether this process has the flags of a lane. */
-const startedAsLane = (): boolean => LANE_FLAGS.every((flag) => process.execArgv.includes(flag));
-
-/**
- * Whether this process can load modules from source: with the flags of a lane, or by hooks. Hooks cannot load the configuration twice, as
- * `--watch` does, and coverage must be completed after the process has ended.
- */
-export const canRunCases = (args: readonly string[]): boolean =>
-  startedAsLane() || (hasHooks() && !args.includes('--watch') && !process.env['NODE_V8_COVERAGE']);
+export const startedAsLane = (): boolean => LANE_FLAGS.every((flag) => process.execArgv.includes(flag));
 
 /** Whether a configuration has functions as loaders. They can be asynchronous, so hooks cannot call them. */
 export const needsRestart = ({ loaders = {} }: SerializedConfig): boolean => !startedAsLane() && Object.values(loaders).includes('function');

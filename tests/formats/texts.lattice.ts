@@ -1,5 +1,5 @@
 import { cell, dataFile, namedRows, type Problem, suite, table, test } from 'red-lattice';
-import { wantsOneProcess } from '../../src/command/one-process.ts';
+import { wantsOneProcess } from '../../src/command/choose-process.ts';
 import { buildArguments, findProfile, formatUnknownProfile } from '../../src/command/profile.ts';
 import { explanationsAsJson } from '../../src/formats/explain.ts';
 import { renderExplanation } from '../../src/formats/human/explain.ts';

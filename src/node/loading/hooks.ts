@@ -23,7 +23,11 @@ type RegisterHooks = (hooks: { readonly resolve: Resolve; readonly load: Load })
 
 export const { registerHooks } = module as { readonly registerHooks?: RegisterHooks };
 
-const [major = 0, minor = 0] = process.versions.node.split('.').map(Number);
-
-/** Whether hooks can be called in the thread that imports. Before Node 24.8, CommonJS that requires an ES module breaks with them. */
-export const hasHooks = (): boolean => registerHooks !== undefined && (major > 24 || (major === 24 && minor >= 8));
+/**
+ * Whether hooks of a Node version can be called in the thread that imports. Before Node 24.8, CommonJS that requires an ES module breaks with
+ * them.
+ */
+export function hasHooks(version = process.versions.node, register: unknown = registerHooks): boolean {
+  const [major = 0, minor = 0] = version.split('.').map(Number);
+  return Boolean(register) && (major > 24 || (major === 24 && minor >= 8));
+}
