@@ -500,11 +500,10 @@ export const outcomes = [
         export const children = suite('children', []);
         export const variants = suite('variants', { variants: {} }, [test('inner', () => {})]);
         export const allowed = suite('allowed', { allowEmpty: true }, []);
-        export const marked = suite('marked', { annotations: { nobody: { skip: 'gone' } } }, [test('inner', () => {})]);`,
+        export const marked = suite('marked', { annotations: { nobody: { skip: 'gone' } } }, [test('inner', ({ check }) => check.holds(false))]);`,
       'b.lattice.mjs': `export const fine = test('fine', ({ check }) => check.holds(true));`,
       'dues.csv': 'nights\n1\n',
     },
-    args: ['run', '--title', 'fine', '--title', 'beside'],
     status: 2,
     last: '2 passed, 0 failed',
     results: { 'heading › beside': pass, fine: pass },
