@@ -95,6 +95,7 @@ export const differences = test('shows the difference between {what}', {
       expected: `"${'a'.repeat(1960)}3b4${'c'.repeat(35)}"`,
       shown: [`actual …${'a'.repeat(40)}[1]b[2]${'c'.repeat(35)}"`, `expected …${'a'.repeat(40)}[3]b[4]${'c'.repeat(35)}"`],
     },
+    other: { what: 'a text of several lines and another value', actual: lines(['one', 'two']), expected: '12', shown: ['actual "one\\ntwo"', 'expected 12'] },
     structures: {
       what: 'structures',
       actual: '{\n  a: 1,\n  b: 2,\n}',
@@ -253,6 +254,11 @@ export const spans = test('any text is a single code span of Markdown: seed {see
   check.equal((closing?.index ?? -1) + 2 * opening.length, span.length);
   const content = span.slice(opening.length, -opening.length);
   check.equal(/^ .*[^ ].* $/s.test(content) ? content.slice(1, -1) : content, text.replaceAll('\n', '␊'));
+});
+
+export const longSpan = test('a code span of Markdown has up to 300 characters', ({ check }) => {
+  check.equal(formatCode('ab'.repeat(150)), `\`${'ab'.repeat(150)}\``);
+  check.equal(formatCode('ab'.repeat(151)), `\`${'ab'.repeat(149)}a…\``);
 });
 
 export const looks = suite('a record for people', { timeout: 60_000 }, [
