@@ -72,7 +72,7 @@ export async function narrowCommand(where: readonly string[], options: NarrowCom
     const earned = exitStatus(state);
     const isExplained = session.results.every(({ causes, unexplained }) => unexplained.length === 0 && causes.every((cause) => cause.isProven));
     if (options.format) terminal.writeRaw(narrowedAsJson(session.results));
-    else if (earned !== 3) for (const line of renderNarrowSummary(session.results, countCases(state), Date.now() - began, terminal.style)) terminal.out(line);
+    else if (earned !== 3) for (const line of renderNarrowSummary(session.results, state.counts, Date.now() - began, terminal.style)) terminal.out(line);
     if (options.export !== undefined) {
       const path = resolve(folder, options.export);
       mkdirSync(dirname(path), { recursive: true });
@@ -93,8 +93,6 @@ function findUnknownColumn(vary: readonly string[], results: readonly NarrowedRe
   const unknown = known.size > 0 ? vary.find((name) => !known.has(name) && !known.has(name.split('.')[0] as string)) : undefined;
   return unknown === undefined ? undefined : `--vary ${unknown}: no failing test has this column; the columns are ${[...known].join(', ')}`;
 }
-
-const countCases = ({ counts }: RunState): number => Object.values(counts).reduce((sum, count) => sum + count, 0);
 
 /** Whether every failing test was narrowed. Those that fail for reasons outside of the tested code are not. */
 const failsOnlyIn = ({ results }: NarrowSession, state: RunState): boolean =>

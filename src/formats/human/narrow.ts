@@ -2,6 +2,7 @@ import type { UnexplainedRow } from '../../results/narrowing/narrow-test.ts';
 import type { FailureCause } from '../../results/narrowing/proof.ts';
 import type { NarrowedResult } from '../../results/narrowing/session.ts';
 import { findPlace, selectCases } from '../../results/rerun-selection.ts';
+import type { RunState } from '../../results/run-state.ts';
 import { formatCondition, toScalar } from '../../results/where/condition.ts';
 import type { Selection } from '../../suites/selection.ts';
 import { escapeToOneLine, formatCount, formatDuration, type Style } from '../style.ts';
@@ -58,14 +59,20 @@ function renderCause(cause: FailureCause, effort: string | undefined, style: Sty
   ];
 }
 
+type Counts = RunState['counts'];
+
 /** Renders the last lines: how many failing tests are explained, and the number of rows and seconds. */
-export function renderNarrowSummary(results: readonly NarrowedResult[], cases: number, milliseconds: number, style: Style): string[] {
+export function renderNarrowSummary(results: readonly NarrowedResult[], counts: Counts, milliseconds: number, style: Style): string[] {
+  const cases = Object.values(counts).reduce((sum, count) => sum + count, 0);
   const extra = results.reduce((sum, { probes }) => sum + probes.length, 0);
   const explained = results.filter(({ causes, unexplained }) => unexplained.length === 0 && causes.every(({ isProven }) => isProven)).length;
   const took = style.dim(`${formatCount(cases - extra, 'case')} and ${extra} extra in ${formatDuration(milliseconds)}`);
-  return [
-    '',
-    took,
-    results.length === 0 ? 'nothing failed that more rows can explain' : `${explained} of ${formatCount(results.length, 'failing test')} explained`,
-  ];
+  const found = results.length > 0 ? `${explained} of ${formatCount(results.length, 'failing test')} explained` : explainNothingFound(counts, cases);
+  return ['', took, found];
+}
+
+/** Why there is no failing test to explain. */
+function explainNothingFound({ failed, errored }: Counts, cases: number): string {
+  if (cases === 0) return 'nothing ran';
+  return failed + errored === 0 ? 'nothing failed' : 'nothing failed that more rows can explain';
 }
