@@ -6,6 +6,7 @@ const originalFetch = globalThis.fetch;
 /** Reads data files over HTTP, in pages. Folders cannot be listed. */
 export const fetchedFiles: FileSource = {
   async *read(url) {
+    if (url.protocol === 'file:') throw new Error('this run has no file source. Pass `files` and `base` to runSuites.');
     const response = await originalFetch(url);
     // Servers of applications answer with their page where they know no such file.
     const isPage = response.headers.get('content-type')?.startsWith('text/html') === true;

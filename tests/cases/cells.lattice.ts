@@ -12,6 +12,7 @@ const kinds: Readonly<Record<string, Cell<unknown>>> = {
   json: cell.json,
   season: cell.oneOf('summer', 'winter'),
   hours: cell.list(cell.integer),
+  days: cell.list(cell.date),
   cents: cell.from('amount', (text) => {
     if (text === 'free') throw 'write an amount';
     if (!/^\d+\.\d\d$/.test(text)) throw new Error('write two decimals');
@@ -31,6 +32,14 @@ export const written = test(
       'a value beside the default': { cell: cell.number.default(5), value: 6, text: '6' },
       'a text that is the default': { cell: cell.text.default('N4'), value: 'N4', text: 'N4' },
       'an empty default': { cell: cell.text.default(''), value: '', text: '' },
+      'a list': { cell: cell.list(cell.integer, ' | '), value: [6, 12], text: '6 | 12' },
+      'a list of texts that have the separator': { cell: cell.list(cell.text), value: ['a;b', 'c'], text: undefined },
+      'a list of values of another type': { cell: cell.list(cell.date), value: ['soon'], text: undefined },
+      'any JSON': { cell: cell.json, value: { a: [1, 'x'] }, text: '{"a":[1,"x"]}' },
+      'a day': { cell: cell.date, value: new Date('2031-04-30'), text: '2031-04-30' },
+      'a minute': { cell: cell.date, value: new Date('2031-04-30T08:00Z'), text: '2031-04-30T08:00:00Z' },
+      'a value of another type': { cell: cell.date, value: '2031-04-30', text: undefined },
+      'an amount': { cell: cell.from('amount', BigInt, (cents) => `${cents} ct`), value: 50n, text: '50 ct' },
     }),
   },
   ({ row, check }) => check.equal((row.cell as Cell<unknown> as CellReader<unknown>).write(row.value), row.text),
@@ -69,6 +78,9 @@ export const cells = test('a cell of {kind} reads {text} as {value}', {
       ['season', 'spring', refused('')],
       ['hours', '6; 12;18', [6, 12, 18]],
       ['hours', '6;noon', refused('"noon" is invalid; separate the parts by ";"')],
+      ['days', '2031-04-30;soon', refused('"soon" is invalid; write it as 2031-04-30 or 2031-04-30T08:00Z')],
+      ['days', '2031-04-30;2031-02-30', refused('"2031-02-30" is invalid; this date or time does not exist')],
+      ['date', '2031-04-30T25:00', refused('this date or time does not exist')],
       ['cents', '12.50', 1250n],
       ['cents', '12.5', refused('write two decimals')],
       ['cents', 'free', refused('write an amount')],

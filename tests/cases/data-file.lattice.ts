@@ -209,6 +209,18 @@ export const reading = suite('a data file', [
       { a: 'x::y', b: '3' },
     ])),
 
+  test('accepts other comments', async ({ check }) =>
+    check.equal(await read('// dues\na,b\n#1,2\n//3,4\n/5,6\n', { comment: '//' }), [
+      { a: '#1', b: '2' },
+      { a: '/5', b: '6' },
+    ])),
+
+  test('needs a source of files', async ({ check }) => {
+    const refusedWith = (path: string | undefined) => refusal(() => [test('dues of May', { cases: dataFile(path) }, () => {})]);
+    check.equal(await refusedWith('dues.csv'), 'cannot read dues.csv: this run has no file source. Pass `files` and `base` to runSuites.');
+    check.matches(await refusedWith(undefined), /^cannot look for data\/dues-of-May\.\*: this file source does not list folders/);
+  }),
+
   test('of many rows has each as it would be alone: seed {seed}', { cases: range('seed', 1, 25) }, async ({ row, check }) => {
     const random = createRandom(`alone ${row.seed}`);
     const kinds = [
