@@ -198,6 +198,18 @@ export const documents = suite('a document', [
     async ({ row, check }) => check.equal(await refused('a.yaml', row.text), [row.said]),
   ),
 
+  test(
+    'of JSON lines has comments and a last line without an end: {what}',
+    {
+      cases: namedRows<{ what: string; text: string; comment?: string; rows: unknown[] }>({
+        comments: { what: 'comments', text: '# dues\n{"n":1}\n  # more\n\n{"n":2}', rows: [{ n: 1 }, { n: 2 }] },
+        others: { what: 'others', text: '// dues\n{"n":1}', comment: '//', rows: [{ n: 1 }] },
+        none: { what: 'none', text: '{"n":1}\n# dues', comment: '', rows: [{ n: 1 }, '2:1 `#` is not valid in JSON'] },
+      }),
+    },
+    async ({ row: { text, comment, rows }, check }) => check.equal(await read('a.jsonl', text, { comment }), rows),
+  ),
+
   test('is rejected if {what}', {
     cases: dataFile('refused-documents.yaml', { columns: { what: cell.text, name: cell.text, text: cell.text, says: cell.text, at: cell.text.optional() } }),
   }, async ({ row, check }) => {
@@ -234,6 +246,10 @@ export const schemas = suite('a Standard Schema', [
     check.equal(whole[0], { vessel: 'Gull', nights: 3 });
     check.matches(String(whole[1]), /^3:6 nights: /);
     check.matches(String(whole[2]), /^4:1 vessel: /);
+    const odd = {
+      '~standard': { version: 1, vendor: 'made-up', validate: () => ({ issues: [{ message: 'no berth' }, { message: 'odd', path: [{ key: 'nights' }] }] }) },
+    };
+    check.equal(await read('a.csv', 'vessel,nights\nGull,3\n', { schema: odd as never }), ['2:1 no berth; 2:6 nights: odd']);
   }),
 ]);
 

@@ -28,6 +28,7 @@ export const names = suite('names', [
           [{ bytes: new Uint8Array(257) }, 'bytes=Uint8Array-257-bytes-52ba7c4a'],
           [{ tags: new Set(['a', 'b']) }, 'tags=Set-2-a617a991'],
           [{ dues: new Map([['N4', 5]]) }, 'dues=Map-1-ed1c13a3'],
+          [{ mark: Symbol('mark') }, 'mark=Symbol-mark-11d5a3a3'],
           [{ day: new Date(Date.UTC(2031, 3, 1)) }, 'day=2031-04-01-d09fd818'],
         ],
       ),
@@ -85,6 +86,12 @@ export const names = suite('names', [
     check.equal(
       (await planned('t', [{ a: 1 }, { a: 2 }, { a: 1 }])).map(({ id }) => id),
       ['suites#t/a=1', 'suites#t/a=2', 'suites#t/a=1~2'],
+    )),
+
+  test('of rows with endless numbers are numbered', async ({ check }) =>
+    check.equal(
+      (await planned('t', [{ a: 1 }, { a: Infinity }, { a: Infinity }, { a: -Infinity }, { a: Infinity }])).map(({ id }) => id),
+      ['a=1', 'a=Infinity', 'a=Infinity~2', 'a=-Infinity', 'a=Infinity~3'].map((id) => `suites#t/${id}`),
     )),
 
   test('are unique, whatever the rows contain: seed {seed}', { cases: range('seed', 1, 12) }, async ({ row, check }) => {

@@ -37,6 +37,16 @@ export const sources = suite('sources', [
           { hull: 'cat', n: 2 },
         ],
       },
+      'asynchronous rows': {
+        what: 'arrive later',
+        source: rows({
+          async *[Symbol.asyncIterator]() {
+            yield { n: 1 };
+            yield { n: 2 };
+          },
+        }),
+        rows: [{ n: 1 }, { n: 2 }],
+      },
       concat: { what: 'follow each other', source: hulls.concat(values('n', [1])), rows: [{ hull: 'mono' }, { hull: 'cat' }, { n: 1 }] },
       where: { what: 'are sifted', source: nights.filter((row) => row.nights !== 2), rows: [{ nights: 1 }, { nights: 3 }] },
       derive: { what: 'get columns', source: nights.derive((row) => ({ due: row.nights * 2 })).filter((row) => row.due > 4), rows: [{ nights: 3, due: 6 }] },
@@ -98,6 +108,11 @@ export const sources = suite('sources', [
     cases: namedRows<{ what: string; source: CaseSource<any>; says: string }>({
       'unequal lengths': { what: 'a zip of unequal lengths', source: hulls.zip(nights as never), says: 'zip: one side has 2 rows, the other 3.' },
       'a shared column': { what: 'a column from both sides', source: hulls.cross(values('hull', [1]) as never), says: 'both sides have `hull`' },
+      'a shared column of a zip': {
+        what: 'a column from both sides of a zip',
+        source: hulls.zip(values('hull', [1, 2]) as never),
+        says: 'zip: both sides have `hull`',
+      },
       'a hidden shared column': {
         what: 'one that shows only in the rows',
         source: hulls.derive(() => ({ n: 1 })).cross(values('n', [1]) as never),
@@ -105,6 +120,15 @@ export const sources = suite('sources', [
       },
       'no row': { what: 'an invalid row', source: rows([7 as never]), says: 'row 1 is 7; expected an object with columns' },
       'a range without end': { what: 'a range that never ends', source: range('n', 1, 5, -1), says: '1 to 5 by -1 is not a finite range' },
+      'a range without steps': { what: 'a range that does not move', source: range('n', 1, 5, 0), says: '1 to 5 by 0 is not a finite range' },
+      'an endless range': { what: 'an endless range', source: range('n', 1, Number.POSITIVE_INFINITY), says: '1 to Infinity by 1 is not a finite range' },
+      'a row that throws': {
+        what: 'a row for which a function throws',
+        source: nights.derive(() => {
+          throw new Error('no tide');
+        }),
+        says: 'no tide',
+      },
       'a ragged table': { what: 'a ragged table', source: table(['a', 'b'], [[1] as never]), says: 'row 1 has 1 value for 2 columns (a, b)' },
     }),
   }, async ({ row, check }) => {

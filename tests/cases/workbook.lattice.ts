@@ -109,6 +109,23 @@ export const workbooks = suite('a workbook', [
     check.equal(second, { a: 'y', b: '2' });
   }),
 
+  test('can have rows that begin with #, and texts that are too long', async ({ check }) => {
+    const long = 'x'.repeat(1_000_001);
+    const book = writeWorkbook({
+      A: [
+        ['a', 'b'],
+        ['#1', 'one'],
+        [long, 'two'],
+        [{ formula: '1', result: long }, 'three'],
+      ],
+    });
+    const tooLong = /^prices.xlsx:A!A\d a: the cell shows a string (?:of more than 1,000,000 characters|that is too long)\./;
+    const [first, second, third] = await read(book, { comment: '' });
+    check.equal(first, { a: '#1', b: 'one' });
+    check.matches(String(second), tooLong);
+    check.matches(String(third), tooLong);
+  }),
+
   test('needs no memory for empty cells before a distant one', async ({ check }) => {
     const far = zip({
       ...oneSheet,
@@ -133,6 +150,8 @@ export const workbooks = suite('a workbook', [
         options: { sheet: 'Price' },
         says: /^prices.xlsx: unknown sheet `Price`; did you mean `Prices`\?$/,
       },
+      'its sheet is empty': { what: 'its sheet is empty', book: () => writeWorkbook({ Prices: [] }), says: /^the file has no header line/ },
+      'it has no sheet': { what: 'it has no sheet', book: () => writeWorkbook({}), says: /^cannot read prices.xlsx: the workbook has no sheet$/ },
       'its archive is damaged': {
         what: 'its archive is damaged',
         book: () => writeWorkbook({ Prices: prices }).map((byte, at) => (at > 60 && at < 90 ? 0xff : byte)),
