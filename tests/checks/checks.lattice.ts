@@ -98,6 +98,10 @@ export const messages = test('a failed check reports: {says}', {
       says: 'lacks properties | { a: { b: 1 } } | { a: { b: 2 } }',
       body: ({ check }) => check.hasProperties({ a: { b: 1, c: 3 }, d: 4 }, { a: { b: 2 } }),
     },
+    'has other items and no name': {
+      says: 'lacks properties | { a: [1, 2] } | { a: [1, 3], name: "N4" }',
+      body: ({ check }) => check.hasProperties({ a: [1, 2, 3], loa: 8 }, { a: [1, 3], name: 'N4' } as never),
+    },
     'has in a number': { says: 'lacks properties | 5 | { a: 1 }', body: ({ check }) => check.hasProperties(5, { a: 1 }) },
     'has in null': { says: 'lacks properties | null | {}', body: ({ check }) => check.hasProperties(null, {}) },
     'has in a list': { says: 'lacks properties | [1] | { "0": 1 }', body: ({ check }) => check.hasProperties([1], { 0: 1 }) },
@@ -137,6 +141,8 @@ export const messages = test('a failed check reports: {says}', {
     holds: { says: 'does not hold: 0', body: ({ check }) => check.holds(0) },
     present: { says: 'is null', body: ({ check }) => check.present(null) },
     fail: { says: 'never here: failed', body: ({ check }) => check.fail('never here') },
+    'throws nothing at all': { says: 'threw nothing', body: ({ check }) => check.throws(() => 1) },
+    'throws nothing for a pattern': { says: 'threw nothing; expected /tide/', body: ({ check }) => check.throws(() => 1, /tide/) },
     'throws nothing': { says: 'threw nothing; expected RangeError', body: ({ check }) => check.throws(() => 1, RangeError) },
     'throws another': {
       says: 'threw something other than RangeError | TypeError: "x"',

@@ -96,6 +96,7 @@ export const differences = test('shows the difference between {what}', {
       shown: [`actual …${'a'.repeat(40)}[1]b[2]${'c'.repeat(35)}"`, `expected …${'a'.repeat(40)}[3]b[4]${'c'.repeat(35)}"`],
     },
     other: { what: 'a text of several lines and another value', actual: lines(['one', 'two']), expected: '12', shown: ['actual "one\\ntwo"', 'expected 12'] },
+    cut: { what: 'texts that were cut', actual: '"north qu…', expected: '"north po…', shown: ['actual "north [qu]…', 'expected "north [po]…'] },
     structures: {
       what: 'structures',
       actual: '{\n  a: 1,\n  b: 2,\n}',

@@ -546,6 +546,21 @@ export const late = test('a case that takes too long says after how many checks:
   check.equal(seen[0]?.result.failures.at(-1)?.message, said);
 });
 
+export const unreadableCause = test('a cause that cannot be read is left out', async ({ check }) => {
+  const error = Object.defineProperty(new Error('no tide'), 'cause', {
+    get() {
+      throw new Error('no cause');
+    },
+  });
+  const { seen } = await runInside([
+    test('t', () => {
+      throw error;
+    }),
+  ]);
+  const [failure] = seen[0]?.result.failures ?? [];
+  check.equal([failure?.message, failure?.causes], ['Error: no tide', undefined]);
+});
+
 export const causes = test('the causes of an error are listed up to the ninth in a chain', async ({ check }) => {
   let error: Error = new Error('0');
   for (let depth = 1; depth <= 12; depth++) error = depth === 11 ? new AggregateError([error, 'plain'], '11') : new Error(`${depth}`, { cause: error });
