@@ -2,7 +2,7 @@ import { existsSync, mkdtempSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { explanationsAsJson } from '../formats/explain.ts';
 import { type LastTimes, renderExplanation } from '../formats/human/explain.ts';
-import { renderPlanProblems } from '../formats/human/run.ts';
+import { renderPlanProblems, renderProblem } from '../formats/human/run.ts';
 import { escapeToOneLine } from '../formats/style.ts';
 import { coordinate } from '../node/coordinator.ts';
 import { listEarlierRuns } from '../node/earlier-runs.ts';
@@ -39,6 +39,7 @@ export async function explainCommand(target: string, options: ExplainOptions, se
       if (entry.type === 'explained') found.push(entry);
     }).done;
     for (const line of renderPlanProblems(state, formatting)) terminal.error(line);
+    for (const problem of state.runProblems) for (const line of ['', ...renderProblem(problem, formatting, terminal.style.red)]) terminal.error(line);
     if (options.format === 'json') terminal.out(explanationsAsJson(found, formatting.nameFile));
     else {
       const [first, ...others] = found;
@@ -54,8 +55,8 @@ export async function explainCommand(target: string, options: ExplainOptions, se
     }
     if (found.length === 0) terminal.error(`red-lattice: no case matches "${escapeToOneLine(target)}". red-lattice plan --all lists all cases.`);
     if (found.length > 0) return 0;
-    // A file with problems can have the case.
-    return state.planProblems.length + state.loadFailures.length > 0 ? 2 : 3;
+    // A file or a source with problems can have the case.
+    return state.planProblems.length + state.loadFailures.length + state.runProblems.length > 0 ? 2 : 3;
   } finally {
     rmSync(record, { recursive: true, force: true });
   }

@@ -5,9 +5,7 @@ import { CaseSourceImpl, readEntries } from '../cases/source.ts';
 import { findUnknownColumns, parseTitle, renderTitle } from '../cases/title.ts';
 import { findDefinition, isProvider } from '../fixtures/fixture.ts';
 import { NodeInterner, type OverrideLayer, resolve } from '../fixtures/graph.ts';
-import { isInstanceOf } from '../problems/instance-of.ts';
 import type { Problem } from '../problems/problem.ts';
-import { ProblemError } from '../problems/problem-error.ts';
 import { type CapturedStack, findLocation } from '../problems/source-location.ts';
 import { endCreated } from './created-items.ts';
 import { buildOverrideLayers, findUnknownTags, joinEntries } from './expand.ts';
@@ -16,6 +14,7 @@ import { findHookFixtures, findOverrides, mergeLayers } from './override-layers.
 import { type Group, type Inherited, inheritedFrom, listTests, type Plan, type PlannedTest } from './planned.ts';
 import { findOverrideSecrets, redactEntry } from './redaction.ts';
 import { buildInvalidChildProblem, type Child, isOfAnotherCopy, type Options, SuiteImpl, type SuiteOptions, TestImpl } from './suite.ts';
+import { problemsOf } from './thrown-problems.ts';
 import { findUnreachable } from './unreachable.ts';
 
 /** A file's exports, and information about the file. */
@@ -389,12 +388,3 @@ class Planner {
     for (const problem of problems) this.problems.push(problem.at || !origin ? problem : { ...problem, at: findLocation(origin) });
   }
 }
-
-/** What threw, without the reason. */
-type Thrown =
-  | { readonly code: 'source-threw'; readonly source: string }
-  | { readonly code: 'children-threw'; readonly title: string }
-  | { readonly code: 'overrides-threw' };
-
-const problemsOf = (error: unknown, thrown: Thrown): readonly Problem[] =>
-  isInstanceOf(error, ProblemError) ? error.problems : [{ ...thrown, reason: isInstanceOf(error, Error) ? `${error.name}: ${error.message}` : String(error) }];

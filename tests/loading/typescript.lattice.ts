@@ -183,16 +183,19 @@ export default defineConfig({
   loaders: {
     '.css': 'empty', '.svg': 'url', '.txt': 'text',
     '.tides': async (text, path) => ({ code: 'export const hours = [' + text.trim() + '];\\nexport const from = ' + JSON.stringify(path) + ';\\nexport const late = () => { throw new Error("late"); };', map: { version: 3, sources: ['high.tides'], names: [], mappings: 'AAAA;AACA;AAMA' } }),
+    '.flag': (text) => 'export default ' + JSON.stringify(text.trim()) + ';',
   },
 });\n`,
   'quay.css': '.quay {}\n',
   'logo.svg': '<svg/>\n',
   'notice.txt': 'No mooring\n',
   'high.tides': '6, 18\n',
+  'blue.flag': 'P\n',
   'view.ts': "import styles from './quay.css';\nimport logo from './logo.svg?inline';\nexport { styles, logo };\n",
   'a.lattice.ts': `${head}import { fileURLToPath } from 'node:url';\nimport { logo, styles } from './view.ts';\nimport notice from './notice.txt';\nimport { from, hours, late } from './high.tides';
+import flag from './blue.flag';
 export const one = test('assets', ({ check }) => {
-  check.equal([styles, notice, hours], [{}, 'No mooring\\n', [6, 18]]);
+  check.equal([styles, notice, hours, flag], [{}, 'No mooring\\n', [6, 18], 'P']);
   check.matches(logo, /^file:.*logo\\.svg/);
   check.equal(fileURLToPath(logo).endsWith('logo.svg'), true);
   check.matches(from, /high\\.tides$/);
