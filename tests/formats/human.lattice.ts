@@ -10,6 +10,7 @@ import { renderNarrowed } from '../../src/formats/human/narrow.ts';
 import { renderTimeline } from '../../src/formats/human/timeline.ts';
 import { renderWhere } from '../../src/formats/human/where.ts';
 import { formatCode } from '../../src/formats/markdown-text.ts';
+import { findFormat } from '../../src/formats/report-formats.ts';
 import { plainStyle } from '../../src/formats/style.ts';
 import { type CapturedStack, captureStack, findLocation, parseFrames } from '../../src/problems/source-location.ts';
 import type { JournalEntry } from '../../src/results/journal/entries.ts';
@@ -256,6 +257,30 @@ export const spans = test('any text is a single code span of Markdown: seed {see
   const content = span.slice(opening.length, -opening.length);
   check.equal(/^ .*[^ ].* $/s.test(content) ? content.slice(1, -1) : content, text.replaceAll('\n', '␊'));
 });
+
+export const endings = test(
+  'a report in {file} has the format {format}',
+  {
+    cases: table(
+      ['file', 'format'],
+      [
+        ['r.md', 'markdown'],
+        ['r.markdown', 'markdown'],
+        ['r.htm', 'html'],
+        ['new/R.HTML', 'html'],
+        ['r.tap', 'tap'],
+        ['r.csv', 'csv'],
+        ['r.json', 'json'],
+        ['r.jsonl', 'jsonl'],
+        ['r.ctrf.json', 'ctrf'],
+        ['r.ctrf', undefined],
+        ['r.txt', undefined],
+        ['md', undefined],
+      ],
+    ),
+  },
+  ({ row, check }) => check.equal(findFormat(row.file), row.format as never),
+);
 
 export const longSpan = test('a code span of Markdown has up to 300 characters', ({ check }) => {
   check.equal(formatCode('ab'.repeat(150)), `\`${'ab'.repeat(150)}\``);
