@@ -1,4 +1,4 @@
-import { type Condition, dataFile, formatCondition, matrix, namedRows, range, suite, table, test, values, whereItFails } from 'red-lattice';
+import { type Cause, type Condition, dataFile, formatCondition, matrix, namedRows, range, suite, table, test, values, whereItFails } from 'red-lattice';
 import { meets, plant } from '../../bench/where/plant.mjs';
 import { createRandom } from '../../src/cases/random.ts';
 import type { JournalEntry } from '../../src/results/journal/entries.ts';
@@ -42,6 +42,9 @@ const extras = (row: Row): readonly string[] => row['extras'] as string[];
 const loa = ({ loa }: Row): number => loa as number;
 
 const judged = (rows: readonly Row[], fails: (row: Row) => boolean) => whereItFails(rows.map((row) => ({ row, failed: fails(row) })));
+
+const failedBy = (cause: Cause): object => ({ status: cause === 'check' ? 'failed' : 'errored', cause });
+const berths = hulls.flatMap((hull) => ['winter', 'summer', 'spring'].map((season) => ({ hull, season })));
 
 export const where = suite('where it fails', [
   test('is found for {what}', {
@@ -276,6 +279,42 @@ export const where = suite('where it fails', [
       [['hull=cat', count / 3, count / 3]],
     );
     check.equal(found?.elsewhere, { failing: 0, cases: (count * 2) / 3 });
+  }),
+
+  test('is suspected from results that are informative: {what}', {
+    cases: namedRows<{ what: string; results: Record<string, object>; suspected: readonly string[] }>({
+      plain: { what: 'a failure among cases that passed', results: { 'cat winter': failedBy('check') }, suspected: ['hull=cat & season=winter'] },
+      crash: { what: 'a crash', results: { 'cat winter': failedBy('crash') }, suspected: ['hull=cat & season=winter'] },
+      flaky: { what: 'a case passed when it was tried again', results: { 'cat winter': failedBy('check'), 'mono summer': { attempts: 2 } }, suspected: [] },
+      'failed twice': {
+        what: 'a case failed, also when it was tried again',
+        results: { 'cat winter': { ...failedBy('check'), attempts: 2 } },
+        suspected: ['hull=cat & season=winter'],
+      },
+      outside: { what: 'a failed setup', results: { 'cat winter': failedBy('setup') }, suspected: [] },
+      both: {
+        what: 'a failed setup beside a failed check',
+        results: { 'cat winter': failedBy('check'), 'tri spring': failedBy('setup') },
+        suspected: ['hull=cat & season=winter'],
+      },
+      skipped: {
+        what: 'a skipped case neither fails nor passes',
+        results: { 'cat winter': failedBy('check'), 'cat summer': { status: 'skipped' }, 'cat spring': { status: 'skipped' } },
+        suspected: ['hull=cat'],
+      },
+    }),
+  }, ({ row: { results, suspected }, check }) => {
+    const entries = function* (): Generator<JournalEntry> {
+      for (const [ordinal, row] of berths.entries()) {
+        const name = { ordinal, id: String(ordinal), title: String(ordinal), row, tags: [], attachments: [] };
+        const result = { status: 'passed', ...results[`${row.hull} ${row.season}`] } as const;
+        yield { type: 'ended', result: { ...EMPTY_OUTCOME, test: 1, ...name, ...result } };
+        yield { type: 'ended', result: { ...EMPTY_OUTCOME, test: 2, ...name, status: 'failed' } };
+      }
+    };
+    const found = whereTestsFail(entries, new Set([1]));
+    const named = found.get(1)?.suspects?.combinations.map(({ conditions }) => conditions.map(formatCondition).join(' & ')) ?? [];
+    check.equal([named, found.has(2)], [[...suspected], false]);
   }),
 ]);
 
