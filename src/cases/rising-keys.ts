@@ -30,7 +30,7 @@ export class RisingKeyDetector {
       const value: unknown = (row as Record<string, unknown>)[column];
       const last = this.#last;
       if (typeof value === 'number') {
-        if (!Number.isFinite(value) || !(last === undefined || (typeof last === 'number' && value > last))) return false;
+        if (!(last === undefined || (typeof last === 'number' && value > last))) return false;
       } else if (typeof value !== 'string' || !isPlainIdentifier(value) || !(last === undefined || (typeof last === 'string' && isAfter(value, last))))
         return false;
       this.#last = value;
