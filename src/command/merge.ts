@@ -1,5 +1,6 @@
 import { appendFileSync, copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync } from 'node:fs';
 import { join, relative, resolve } from 'node:path';
+import { explainEmptyRecord } from '../formats/human/nothing-selected.ts';
 import { renderFailures, renderSummary } from '../formats/human/run.ts';
 import { formatCount } from '../formats/style.ts';
 import { formatSummaryLine } from '../formats/summary-line.ts';
@@ -84,6 +85,7 @@ export async function mergeCommand(given: readonly string[], options: { readonly
     formatting,
   ))
     terminal.out(line);
+  if (status === 3) terminal.out(terminal.style.yellow(explainEmptyRecord(info.selection, formatting.nameFile)));
   terminal.out(formatSummaryLine(state));
   return missing.length > 0 ? 2 : status;
 }

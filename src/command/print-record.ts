@@ -1,4 +1,5 @@
 import { renderLeaks } from '../formats/human/leaks.ts';
+import { explainEmptyRecord } from '../formats/human/nothing-selected.ts';
 import {
   Headings,
   MAX_LISTED_TESTS,
@@ -47,6 +48,7 @@ export function printRecord(record: OpenedRecord, root: string, display: Display
     strict: info.strictWarnings ?? 0,
   };
   for (const line of renderSummary(state, closing, formatting)) terminal.out(line);
+  if (info.exitStatus === 3) terminal.out(terminal.style.yellow(explainEmptyRecord(info.selection, formatting.nameFile)));
   terminal.out(formatSummaryLine(state));
 }
 

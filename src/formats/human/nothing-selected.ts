@@ -24,3 +24,9 @@ export function explainNothingSelected(
   const instead = suggestions.length ? `; did you mean ${suggestions.map(escapeToOneLine).join(' or ')}?` : '';
   return `no case was selected${conditions.length ? `: none ${conditions.join(' and ')}` : ''}${instead}`;
 }
+
+/** The same for a recorded run, which names the files and folders of its selection. */
+export function explainEmptyRecord(selection: Selection = {}, nameFile: (file: string) => string): string {
+  const where = (selection.targets ?? []).map(({ url, line }) => `${nameFile(url)}${line === undefined ? '' : `:${line}`}`);
+  return explainNothingSelected({ ...selection, shard: undefined }, where);
+}
