@@ -14,18 +14,19 @@ type Put = (entry: JournalEntry) => void;
 
 /** Lists the selected cases, with the headers of their tests and the warnings of their sources. */
 export async function listCases(plan: Plan, selection: Selection, host: ExpansionHost, put: Put): Promise<void> {
-  let listed: PlannedTest | undefined;
-  await forEachCase(plan, selection, { ...host, onWarning: (problem) => put({ type: 'warning', problem }) }, put, async (planned) => {
-    const { test } = planned;
-    if (test !== listed) {
-      const place = findLocation(test.test.origin);
+  await forEachCase(
+    plan,
+    selection,
+    { ...host, onWarning: (problem) => put({ type: 'warning', problem }) },
+    put,
+    (planned) => put({ type: 'listed', name: { ...buildCaseName(planned), name: planned.entry.name } }),
+    async (test) => {
+      const location = findLocation(test.test.origin);
       const facts = await summarizeSource(test, host);
-      put({ type: 'test', header: { ...buildHeader(test), location: place, facts: facts.map(({ summary }) => summary) } });
-      for (const problem of facts.flatMap(({ warnings }) => warnings)) put({ type: 'warning', problem: { ...problem, at: place } });
-    }
-    listed = test;
-    put({ type: 'listed', name: { ...buildCaseName(planned), name: planned.entry.name } });
-  });
+      put({ type: 'test', header: { ...buildHeader(test), location, facts: facts.map(({ summary }) => summary) } });
+      for (const problem of facts.flatMap(({ warnings }) => warnings)) put({ type: 'warning', problem: { ...problem, at: location } });
+    },
+  );
 }
 
 /** Explains the cases that are selected. */
@@ -37,23 +38,30 @@ export async function explainCases(plan: Plan, selection: Selection, host: Expan
   });
 }
 
-/** Calls `visit` with each selected case. A source that throws has no further cases, and those of other tests follow. */
+/**
+ * Calls `visit` with each selected case, and `begin` with its test before the first one. A source that throws has no further cases, and those
+ * of other tests follow.
+ */
 async function forEachCase(
   plan: Plan,
   selection: Selection,
   host: ExpansionHost,
   put: Put,
-  visit: (planned: PlannedCaseImpl) => void | Promise<void>,
+  visit: (planned: PlannedCaseImpl) => void,
+  begin?: (test: PlannedTest) => Promise<void>,
 ): Promise<void> {
   const { select } = buildSelector(selection, plan, findAssigned(selection.shard), host.rowLines);
   let selected = 0;
   for (const test of plan.tests) {
+    let hasBegun = false;
     try {
       for await (const chunk of expandCases(test, host)) {
         for (const planned of chunk) {
           if (!select(planned)) continue;
+          if (!hasBegun) await begin?.(test);
+          hasBegun = true;
           selected++;
-          await visit(planned);
+          visit(planned);
         }
       }
     } catch (error) {
