@@ -257,7 +257,8 @@ export const outcomes = [
     status: 1,
     results: { one: pass, other: pass, two: 'failed/check', none: 'failed/check' },
     last: '2 passed, 2 failed',
-    parts: ['office true a.lattice.mjs#one b.lattice.mjs#two;quay true a.lattice.mjs#one b.lattice.mjs#two;', 'shed false a.lattice.mjs#other;'],
+    // Another lane can set up the shed between the quay and the office.
+    parts: ['office true a.lattice.mjs#one b.lattice.mjs#two;', 'quay true a.lattice.mjs#one b.lattice.mjs#two;', 'shed false a.lattice.mjs#other;'],
   })),
   {
     name: 'two lanes partition the records of a file, and equal rows stay together',
