@@ -5,6 +5,7 @@ import { JOURNAL_VERSION } from '../results/journal/entries.ts';
 import { convertToEntries, type ReadableRecord, type ResultReport, type RunReport } from '../results/report.ts';
 import { findReportFault, findResultFault } from '../results/report-shape.ts';
 import type { RunInfo } from '../results/run-info.ts';
+import { isObject } from '../results/shapes.ts';
 import { findRecord, type RecordReference } from './earlier-runs.ts';
 import { readJournals } from './journals.ts';
 import { LineReader } from './line-reader.ts';
@@ -45,18 +46,16 @@ interface Head {
 
 function readReport(path: string, name: string): OpenedRecord | string {
   const [first = ''] = readLines(path);
-  let head = parseLine(first) as Head | undefined;
-  let results = (): Iterable<ResultReport> => readResultLines(path);
-  if (head === undefined) {
-    head = parseLine(readFileSync(path, 'utf8')) as Head | undefined;
-    results = () => listedResults(head?.results, path);
-  }
+  const line = parseLine(first);
+  // A JSON report can be on one line, too. It has its results inside.
+  const isWhole = line === undefined || (isObject(line) && Object.hasOwn(line, 'results'));
+  const head = (line ?? parseLine(readFileSync(path, 'utf8'))) as Head | undefined;
   if (head === undefined) return `${name} is neither a run record (a folder with a run.json of Red Lattice) nor a JSON or JSON Lines report`;
   const refused = findReportFault(head);
   if (refused) return `cannot read ${name}: ${refused}`;
   const { run } = head;
   const info: RunInfo = { ...run, kind: 'red-lattice run record', version: JOURNAL_VERSION };
-  return { name, folder: undefined, info, entries: () => convertToEntries(run, results()) };
+  return { name, folder: undefined, info, entries: () => convertToEntries(run, isWhole ? listedResults(head.results, path) : readResultLines(path)) };
 }
 
 function* readResultLines(path: string): Generator<ResultReport> {

@@ -31,6 +31,8 @@ const project = fixture('project', {
     const changed = { ...JSON.parse(result), status: 'fine' };
     await writeFile(join(folder, 'changed.jsonl'), `${head}\n${JSON.stringify(changed)}\n`);
     await writeFile(join(folder, 'changed.json'), JSON.stringify({ ...JSON.parse(head), results: [JSON.parse(result), changed] }, null, 1));
+    await writeFile(join(folder, 'line.json'), JSON.stringify({ ...JSON.parse(head), results: [JSON.parse(result), changed] }));
+    await writeFile(join(folder, 'resultless.json'), JSON.stringify({ ...JSON.parse(head), results: 5 }));
     await writeFile(join(folder, 'headless.jsonl'), '{"format":"red-lattice report","version":"2.0"}\n');
     await writeFile(join(folder, 'listless.jsonl'), `${head.replace('"tests":[', '"tests":7,"was":[')}\n`);
     await writeFile(join(folder, 'untested.jsonl'), `${head.replace('"tests":[', '"tests":[{"test":"one"},')}\n`);

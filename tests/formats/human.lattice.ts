@@ -1,6 +1,6 @@
 import { cell, dataFile, namedRows, range, suite, table, test, testWith, values } from 'red-lattice';
 import { createRandom } from '../../src/cases/random.ts';
-import { diffValues, measureDistance } from '../../src/checks/difference.ts';
+import { diffLines, diffValues, measureDistance } from '../../src/checks/difference.ts';
 import { breakLine, measureWidth, padOrTruncate, sliceColumns } from '../../src/formats/columns.ts';
 import { renderFailure } from '../../src/formats/human/failure.ts';
 import { renderCodeFrame } from '../../src/formats/human/frame.ts';
@@ -112,6 +112,15 @@ export const differences = test('shows the difference between {what}', {
     return `${side} ${marked}`;
   });
   check.equal(shown, [...row.shown]);
+});
+
+export const distant = test('texts with thousands of other lines are shown one after the other', ({ check }) => {
+  const text = (word: string): string => Array.from({ length: 1100 }, (_, i) => `${word} ${i}`).join('\n');
+  const shown = diffLines(text('north'), text('south'));
+  check.equal(
+    [shown.length, shown[0], shown[1100]].map((one) => (typeof one === 'object' ? `${one.side} ${one.text}` : one)),
+    [2200, 'expected south 0', 'actual north 0'],
+  );
 });
 
 const linesOf = (failure: Partial<Failure>): string[] =>

@@ -241,7 +241,7 @@ export const loading = suite('files that are not modules', { timeout: 60_000 }, 
     check.matches(output, /the configuration: `loaders` is \{"css":"empty"\}; expected an object from extensions, like '\.svg'/);
     await writeFile(
       join(assetProject, 'red-lattice.config.ts'),
-      "export default { loaders: { '.css': 'empty', '.svg': 'url', '.txt': 'text', '.tides': () => 5 } };\n",
+      "export default { loaders: { '.css': 'empty', '.svg': 'url', '.txt': 'text', '.flag': 'text', '.tides': () => 5 } };\n",
     );
     check.matches((await runCommand(['run'], assetProject)).out, /the loader for \.tides files returned no code for .*high\.tides/);
   }),
