@@ -324,6 +324,17 @@ export const covering = suite('a covering matrix', [
     check.equal(verifyCoverage(axes, rows, { strength: 2 }).missing, []);
   }),
 
+  test('contains the rows of `include` alone if they cover everything', async ({ check }) => {
+    const include = [
+      { a: 1, b: 1 },
+      { a: 2, b: 2 },
+      { a: 1, b: 2 },
+      { a: 2, b: 1 },
+    ] as const;
+    for (const effort of ['quick', 'thorough'] as const)
+      check.equal<readonly object[]>(await collect(matrix({ a: [1, 2], b: [1, 2] }, { strength: 1, effort, include })), include);
+  }),
+
   test('reports rows with an excluded combination', ({ check }) => {
     const wrong = verifyCoverage(
       { a: [1, 2], b: ['x', 'y'] },
