@@ -266,7 +266,7 @@ if (!known) {
 }
 if (!known) writeFileSync(reachPath, `${JSON.stringify([...tests].map(([file, { reached, ...more }]) => [file, { ...more, reached: [...reached] }]))}\n`);
 
-/** The tests that reach a fault, the quickest first, within the budget. A test of its folders may take four times as long as another. */
+/** Returns the tests that reach a fault within the budget, the quickest first. Tests of its folders count as four times as quick. */
 function testsOf({ file, place }) {
   const folders = file.split('/').slice(1, -1);
   const costOf = ([test, { seconds }]) => (folders.includes(test.split('/')[1]) ? seconds / 4 : seconds);

@@ -1,11 +1,11 @@
-/** Where the cases of a command run: in a lane that starts at once, in lanes that start once it needs them, in this process, or in a new one. */
+/** The process that runs the cases of a command: a lane that starts immediately, a lane that starts on demand, this process, or a new one. */
 export type CaseProcess = 'lane' | 'later lane' | 'this process' | 'new process';
 
-/** What a Node process can do, and is used for. */
+/** The properties of a Node process that determine where cases can run. */
 export interface Runtime {
-  /** Its flags. */
+  /** The Node flags of the process. */
   readonly flags: readonly string[];
-  /** Whether it has the flags of a lane. */
+  /** Whether the process has the flags of a lane. */
   readonly isLane: boolean;
   /** Whether hooks can load modules from source. */
   readonly hasHooks: boolean;
@@ -34,10 +34,10 @@ export function wantsOneProcess(args: readonly string[]): boolean {
 const canRunCases = (args: readonly string[], { isLane, hasHooks, measuresCoverage }: Runtime): boolean =>
   isLane || (hasHooks && !args.includes('--watch') && !measuresCoverage);
 
-/** Decides where the cases of a command run. Returns its arguments, too: in a debugger, they get `--lanes 0`. */
+/** Chooses the process that runs the cases. Also returns the arguments, with `--lanes 0` added in a debugger. */
 export function chooseProcess(given: readonly string[], runtime: Runtime): { readonly args: readonly string[]; readonly process: CaseProcess } {
   const [word = ''] = given.filter((argument) => !argument.startsWith('-'));
-  // A debugger attaches to one process, so that everything runs there unless a number of lanes is given.
+  // A debugger attaches to one process. Everything runs there if no number of lanes is given.
   const isDebugged =
     word === 'run' && runtime.flags.some((flag) => flag.startsWith('--inspect')) && !given.some((argument) => /^(?:--lanes|-l)/.test(argument));
   const args = isDebugged ? [...given, '--lanes', '0'] : given;

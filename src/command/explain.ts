@@ -55,7 +55,7 @@ export async function explainCommand(target: string, options: ExplainOptions, se
     }
     if (found.length === 0) terminal.error(`red-lattice: no case matches "${escapeToOneLine(target)}". red-lattice plan --all lists all cases.`);
     if (found.length > 0) return 0;
-    // A file or a source with problems can have the case.
+    // A file or a source with problems can contain the case.
     return state.planProblems.length + state.loadFailures.length + state.runProblems.length > 0 ? 2 : 3;
   } finally {
     rmSync(record, { recursive: true, force: true });

@@ -47,7 +47,7 @@ interface Head {
 function readReport(path: string, name: string): OpenedRecord | string {
   const [first = ''] = readLines(path);
   const line = parseLine(first);
-  // A JSON report can be on one line, too. It has its results inside.
+  // A JSON report can consist of one line. Unlike the first line of JSON Lines, it contains the results.
   const isWhole = line === undefined || (isObject(line) && Object.hasOwn(line, 'results'));
   const head = (line ?? parseLine(readFileSync(path, 'utf8'))) as Head | undefined;
   if (head === undefined) return `${name} is neither a run record (a folder with a run.json of Red Lattice) nor a JSON or JSON Lines report`;

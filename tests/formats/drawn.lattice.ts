@@ -1,22 +1,13 @@
 import { range, test } from 'red-lattice';
 import { printCases, printRecord } from '../../src/command/print-record.ts';
-import type { Terminal } from '../../src/command/terminal.ts';
 import { comparisonAsMarkdown, renderComparison } from '../../src/formats/comparison.ts';
 import { renderTimeline } from '../../src/formats/human/timeline.ts';
 import { writeReport } from '../../src/formats/report.ts';
 import { plainStyle } from '../../src/formats/style.ts';
 import { drawRecord } from '../office/drawn.ts';
-import { compareRecords, readAll } from '../office/recorded.ts';
+import { compareRecords, print, readAll } from '../office/recorded.ts';
 
-/** What is printed on a terminal. */
-function print(width: number, write: (terminal: Terminal) => void): string {
-  const lines: string[] = [];
-  const out = (line: string): void => void lines.push(line);
-  write({ out, writeRaw: out, error: out, style: plainStyle, live: undefined, width });
-  return lines.join('\n');
-}
-
-/** A change of a format changes these files: look whether it is better before you accept them. */
+/** Review changes of these files before you accept them. */
 export const drawn = test('of a record that is drawn, every form is as before: seed {seed}', { cases: range('seed', 1, 6) }, async ({
   row: { seed },
   check,
@@ -27,10 +18,11 @@ export const drawn = test('of a record that is drawn, every form is as before: s
   const compared = compareRecords(record, other);
   const write = (format: Parameters<typeof writeReport>[0]): Promise<string> => readAll(writeReport(format, record, (file) => `./${file}`));
   const forms: Readonly<Record<string, string>> = {
-    'the record': print(width, (terminal) =>
-      printRecord(record, '/project', { sort: (['plan', 'name', 'time'] as const)[seed % 3] as 'plan', grid: seed % 2 === 0 }, terminal),
+    'the record': print(
+      (terminal) => printRecord(record, '/project', { sort: (['plan', 'name', 'time'] as const)[seed % 3] as 'plan', grid: seed % 2 === 0 }, terminal),
+      { width },
     ),
-    'its cases': print(width, (terminal) => printCases(record.entries, terminal)),
+    'its cases': print((terminal) => printCases(record.entries, terminal), { width }),
     'its timeline': renderTimeline(record.entries, width, plainStyle, record.info.machines).join('\n'),
     'compared with another run': renderComparison(...compared, plainStyle, width).join('\n'),
     'compared, as Markdown': comparisonAsMarkdown(...compared),

@@ -1,20 +1,11 @@
 import { namedRows, test } from 'red-lattice';
 import { printCases, printRecord } from '../../src/command/print-record.ts';
-import type { Terminal } from '../../src/command/terminal.ts';
 import { comparisonAsMarkdown, renderComparison } from '../../src/formats/comparison.ts';
 import { renderTimeline } from '../../src/formats/human/timeline.ts';
 import { writeReport } from '../../src/formats/report.ts';
 import { colourStyle, plainStyle } from '../../src/formats/style.ts';
 import type { OpenedRecord } from '../../src/node/recorded.ts';
-import { compareRecords, earlier, later, readAll, recordsFolder } from '../office/recorded.ts';
-
-/** What is printed on a terminal. */
-function print(write: (terminal: Terminal) => void, { style = plainStyle, width = 100 } = {}): string {
-  const lines: string[] = [];
-  const out = (line: string): void => void lines.push(line);
-  write({ out, writeRaw: out, error: out, style, live: undefined, width });
-  return `${lines.join('\n')}\n`;
-}
+import { compareRecords, earlier, later, print, readAll, recordsFolder } from '../office/recorded.ts';
 
 const write = (format: Parameters<typeof writeReport>[0]): Promise<string> => readAll(writeReport(format, later(), (file) => file));
 const compareAsLines = (before: OpenedRecord, after: OpenedRecord): string =>

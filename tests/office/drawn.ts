@@ -36,7 +36,7 @@ const shown = [
 
 const perhaps = <T>(random: Random, make: () => T): T | undefined => (random.integer(0, 2) === 0 ? make() : undefined);
 const placeIn = (random: Random, file: string) => ({ file, line: random.integer(2, 90), column: random.integer(1, 20) });
-/** Without what is absent. */
+/** Removes undefined properties. */
 const compact = <T extends object>(value: T): T => Object.fromEntries(Object.entries(value).filter(([, one]) => one !== undefined)) as T;
 
 function drawFailure(random: Random, cause: Cause, file: string): Failure {
@@ -114,7 +114,7 @@ const problems: readonly Problem[] = [
   { code: 'exported-twice', title: 'dues', names: ['dues', 'more'] },
 ];
 
-/** The entries of a record with outcomes of all kinds. `change` is another number for a later run of the same tests. */
+/** Generates the entries of a record with outcomes of all kinds. Another `change` gives the same tests other outcomes. */
 function* drawEntries(seed: string, change: number): Generator<JournalEntry> {
   const [plan, outcome] = [createRandom(`plan ${seed}`), createRandom(`outcome ${seed} ${change}`)];
   const lanes = plan.integer(1, 2);
@@ -164,7 +164,7 @@ function* drawEntries(seed: string, change: number): Generator<JournalEntry> {
   yield { type: 'finished', selected: 40, isStuck: false };
 }
 
-/** A record that is drawn from a seed. With another `change`, the same tests have other outcomes. */
+/** Generates a record from a seed. Another `change` gives the same tests other outcomes. */
 export function drawRecord(seed: string, change = 0): OpenedRecord {
   const all = [...drawEntries(seed, change)];
   const entries = (): Iterable<JournalEntry> => all;

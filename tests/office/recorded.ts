@@ -1,4 +1,6 @@
 import { fileURLToPath } from 'node:url';
+import type { Terminal } from '../../src/command/terminal.ts';
+import { plainStyle } from '../../src/formats/style.ts';
 import { type OpenedRecord, openRecord } from '../../src/node/recorded.ts';
 import { compare } from '../../src/results/compare.ts';
 import { root } from '../program.ts';
@@ -17,4 +19,12 @@ export async function readAll(parts: Iterable<string> | AsyncIterable<string>): 
   let text = '';
   for await (const part of parts) text += part;
   return text;
+}
+
+/** Returns the text that `write` prints on a terminal. */
+export function print(write: (terminal: Terminal) => void, { style = plainStyle, width = 100 } = {}): string {
+  const lines: string[] = [];
+  const out = (line: string): void => void lines.push(line);
+  write({ out, writeRaw: out, error: out, style, live: undefined, width });
+  return `${lines.join('\n')}\n`;
 }

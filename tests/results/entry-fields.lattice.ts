@@ -9,7 +9,7 @@ const entries: readonly JournalEntry[] = readFileSync(new URL('entries.jsonl', i
   .split('\n')
   .map((line) => JSON.parse(line));
 
-/** What a field is replaced by. `[text]` has an item of another type than most lists. */
+/** The values that replace a field, by name. */
 const others = { absent: undefined, null: null, true: true, '-1': -1, '0.5': 0.5, text: 'x', '[text]': ['x'], '[1]': [1], '{}': {}, '{a:[]}': { a: [] } };
 
 type Path = readonly (string | number)[];
@@ -31,7 +31,7 @@ export const entryFields = suite('an entry of a journal', [
     for (const entry of entries) check.equal(findEntryFault(entry), undefined);
   }),
 
-  // For each field: what it can be replaced by, and what is said of other values.
+  // Each line lists the valid replacements of a field and the messages for the invalid ones.
   test('has fields of the expected types only', async ({ check }) => {
     const lines = entries.flatMap((entry) =>
       pathsIn(entry)

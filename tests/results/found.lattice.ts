@@ -87,7 +87,7 @@ function narrowDown(seed: number): string {
   return [...texts, `${step.value.unexplained.length} unexplained`, `${tried} tried`].join('; ');
 }
 
-/** Rows of names with some missing, which fail for combinations of one to five columns, sometimes by chance; some rows are not possible. */
+/** Searches rows with missing values that fail for combinations of one to five columns, or at random. Some rows are not possible. */
 function narrowNames(seed: number): string {
   const random = createRandom(`names ${seed}`);
   const columns = Array.from({ length: random.integer(3, 8) }, (_, i) => `c${i}`);

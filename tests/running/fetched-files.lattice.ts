@@ -4,7 +4,7 @@ import type { AddressInfo } from 'node:net';
 import { dataFile, fixture, table, test, testWith } from 'red-lattice';
 import { refusal, runInside } from '../inner.ts';
 
-/** A server of some data files, and of a page wherever it knows no file. */
+/** A server of CSV files that answers other paths with a page. */
 const server = fixture('server', {
   scope: 'file',
   async setup({ defer }) {
@@ -13,7 +13,7 @@ const server = fixture('server', {
         url === '/gone.csv' ? [404, 'text/plain'] : url === '/closed.csv' ? [503, 'text/html'] : [200, url?.endsWith('.csv') ? 'text/csv' : 'text/html'];
       response.writeHead(status as number, { 'content-type': `${type}; charset=utf-8` });
       response.write('berth,nights\nN4,');
-      // The rest arrives as a part of its own.
+      // The rest is a second chunk.
       await new Promise(setImmediate);
       response.end('2\n');
     }).listen(0, '127.0.0.1');

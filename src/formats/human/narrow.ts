@@ -71,7 +71,7 @@ export function renderNarrowSummary(results: readonly NarrowedResult[], counts: 
   return ['', took, found];
 }
 
-/** Why there is no failing test to explain. */
+/** Explains why the search has no result: no case ran, no case failed, or more rows cannot explain the failures. */
 function explainNothingFound({ failed, errored }: Counts, cases: number): string {
   if (cases === 0) return 'nothing ran';
   return failed + errored === 0 ? 'nothing failed' : 'nothing failed that more rows can explain';

@@ -25,7 +25,7 @@ export function explainNothingSelected(
   return `no case was selected${conditions.length ? `: none ${conditions.join(' and ')}` : ''}${instead}`;
 }
 
-/** The same for a recorded run, which names the files and folders of its selection. */
+/** Explains why a recorded run selected no case. The files and folders are those of its selection. */
 export function explainEmptyRecord(selection: Selection = {}, nameFile: (file: string) => string): string {
   const where = (selection.targets ?? []).map(({ url, line }) => `${nameFile(url)}${line === undefined ? '' : `:${line}`}`);
   return explainNothingSelected({ ...selection, shard: undefined }, where);

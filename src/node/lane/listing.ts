@@ -39,8 +39,8 @@ export async function explainCases(plan: Plan, selection: Selection, host: Expan
 }
 
 /**
- * Calls `visit` with each selected case, and `begin` with its test before the first one. A source that throws has no further cases, and those
- * of other tests follow.
+ * Calls `begin` with each test before its first selected case, and `visit` with each selected case. If a source throws, records the problem
+ * and continues with the next test.
  */
 async function forEachCase(
   plan: Plan,

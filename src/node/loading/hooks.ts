@@ -24,8 +24,8 @@ type RegisterHooks = (hooks: { readonly resolve: Resolve; readonly load: Load })
 export const { registerHooks } = module as { readonly registerHooks?: RegisterHooks };
 
 /**
- * Whether hooks of a Node version can be called in the thread that imports. Before Node 24.8, CommonJS that requires an ES module breaks with
- * them.
+ * Whether a Node version can call hooks in the thread that imports. Before Node 24.8, hooks break CommonJS modules that require an ES
+ * module.
  */
 export function hasHooks(version = process.versions.node, register: unknown = registerHooks): boolean {
   const [major = 0, minor = 0] = version.split('.').map(Number);

@@ -190,7 +190,7 @@ class TestSearch {
     for (;;) {
       const isEnough = yield* fails(columns);
       if (isEnough === undefined) return this.#left <= 0 ? 'budget' : 'contradictory';
-      // A row with none of its values fails, too: by chance, or for another reason.
+      // A row without any of these values also fails: at random or for another cause.
       if (isEnough && columns.length === 0) return 'contradictory';
       if (isEnough) break;
       if (candidates.length === 0) return 'contradictory';
